@@ -1,0 +1,51 @@
+//! Writing files so that they are whole or not there: beside the target, synced, renamed.
+
+use crate::error::{FileError, Result};
+use std::fs::File;
+use std::io::{BufWriter, Write};
+use std::path::Path;
+
+/// Writes a file through `fill`. Until everything is on disk the target keeps its old bytes; after an
+/// error nothing is left behind.
+pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>) -> Result<()> {
+    let io = |action| FileError::io(action, path);
+    let folder = match path.parent() {
+        Some(p) if !p.as_os_str().is_empty() => p,
+        _ => Path::new("."),
+    };
+    let beside = tempfile::Builder::new()
+        .prefix(".unfinished-")
+        .tempfile_in(folder)
+        .map_err(io("Writing"))?;
+    let mut writer = BufWriter::with_capacity(1 << 20, beside.as_file().try_clone().map_err(io("Writing"))?);
+    fill(&mut writer)?;
+    let file = writer
+        .into_inner()
+        .map_err(|e| io("Writing")(e.into_error()))?;
+    file.sync_all().map_err(io("Saving"))?;
+    set_usual_rights(&file).map_err(io("Saving"))?;
+    beside.persist(path).map_err(|e| io("Saving")(e.error))?;
+    // The rename is durable once the folder is.
+    File::open(folder)
+        .and_then(|f| f.sync_all())
+        .map_err(io("Saving"))
+}
+
+/// Writes `bytes` as a whole file.
+pub fn write_bytes(path: &Path, bytes: &[u8]) -> Result<()> {
+    write(path, |w| {
+        w.write_all(bytes).map_err(FileError::io("Writing", path))
+    })
+}
+
+/// Temporary files are private to the user; a finished picture is readable like any other file.
+#[cfg(unix)]
+fn set_usual_rights(file: &File) -> std::io::Result<()> {
+    use std::os::unix::fs::PermissionsExt;
+    file.set_permissions(std::fs::Permissions::from_mode(0o644))
+}
+
+#[cfg(not(unix))]
+fn set_usual_rights(_: &File) -> std::io::Result<()> {
+    Ok(())
+}

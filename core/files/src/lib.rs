@@ -1,0 +1,26 @@
+//! Picture and metadata formats, in and out. All distrust of outside bytes lives here: whatever a
+//! file holds, the answer is its content or one clear sentence.
+
+pub mod archive;
+pub mod atomic;
+pub mod decode;
+mod error;
+pub mod exif;
+pub mod exr_picture;
+pub mod format;
+pub mod inspect;
+pub mod jpeg;
+pub mod pano;
+pub mod picture_file;
+pub mod png;
+pub mod radiance;
+pub mod strip_file;
+pub mod tag;
+pub mod xmp;
+
+pub use error::FileError;
+pub use format::PictureFormat;
+pub use pano::PanoProperties;
+
+/// The name that written files give as their software.
+pub const SOFTWARE: &str = concat!("Owl Dome ", env!("CARGO_PKG_VERSION"));

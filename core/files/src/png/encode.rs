@@ -1,0 +1,35 @@
+//! Writing 8-bit sRGB PNG row by row.
+
+use crate::error::{FileError, Result};
+use std::io::Write;
+
+/// Takes whole rows of RGB bytes from the top.
+pub type RowSink<'a> = dyn FnMut(&[u8]) -> Result<()> + 'a;
+
+fn failed(detail: impl std::fmt::Display) -> FileError {
+    FileError::Request(format!(
+        "Writing the PNG failed: {detail}. Check the free space."
+    ))
+}
+
+/// Writes a picture with the sRGB chunk and an XMP packet; `fill` gives the rows.
+pub fn encode<W: Write>(
+    writer: W,
+    width: u32,
+    height: u32,
+    packet: &str,
+    fill: impl FnOnce(&mut RowSink) -> Result<()>,
+) -> Result<()> {
+    let mut encoder = png::Encoder::new(writer, width, height);
+    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_depth(png::BitDepth::Eight);
+    encoder.set_source_srgb(png::SrgbRenderingIntent::Perceptual);
+    encoder.set_compression(png::Compression::Fast);
+    encoder
+        .add_itxt_chunk("XML:com.adobe.xmp".into(), packet.into())
+        .map_err(failed)?;
+    let mut writer = encoder.write_header().map_err(failed)?;
+    let mut rows = writer.stream_writer().map_err(failed)?;
+    fill(&mut |rgb: &[u8]| rows.write_all(rgb).map_err(failed))?;
+    rows.finish().map_err(failed)
+}

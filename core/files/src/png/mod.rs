@@ -1,0 +1,7 @@
+//! PNG: writing pixels, and reading and writing metadata without touching them.
+
+mod encode;
+mod parts;
+
+pub use encode::{RowSink, encode};
+pub use parts::PngParts;

@@ -1,0 +1,50 @@
+//! Putting panorama properties into pictures made anywhere, without decoding their pixels.
+
+use crate::error::{FileError, Result, display_name};
+use crate::format::PictureFormat;
+use crate::jpeg::JpegParts;
+use crate::pano::TagRequest;
+use crate::png::PngParts;
+use crate::atomic;
+use std::path::Path;
+
+/// Largest picture file that is tagged, bytes.
+const MAX_FILE: u64 = 4 << 30;
+
+/// Reads a picture file whole, with a limit and a sentence for what goes wrong.
+pub(crate) fn read_limited(path: &Path) -> Result<Vec<u8>> {
+    let meta = std::fs::metadata(path).map_err(FileError::io("Reading", path))?;
+    if !meta.is_file() {
+        return Err(FileError::Request(format!("{} is not a file; name a picture file.", path.display())));
+    }
+    if meta.len() > MAX_FILE {
+        return Err(FileError::TooLarge {
+            what: display_name(path),
+            detail: format!("{} bytes, and {MAX_FILE} are read; make it smaller", meta.len()),
+        });
+    }
+    if meta.len() == 0 {
+        return Err(FileError::damaged(display_name(path), "the file is empty"));
+    }
+    std::fs::read(path).map_err(FileError::io("Reading", path))
+}
+
+/// Writes `input`, with the metadata of `request`, to `output`; both may be the same file.
+pub fn tag(input: &Path, output: &Path, request: &TagRequest) -> Result<()> {
+    let name = display_name(input);
+    let bytes = read_limited(input)?;
+    let tagged = match PictureFormat::sniff(&bytes) {
+        Some(PictureFormat::Jpeg) => JpegParts::read(bytes, &name)?.tagged(request)?,
+        Some(PictureFormat::Png) => PngParts::read(bytes, &name)?.tagged(request)?,
+        Some(other) => {
+            return Err(FileError::unsupported(
+                name,
+                format!("{} carries no XMP panorama properties; give a JPEG or PNG", other.name()),
+            ));
+        }
+        None => {
+            return Err(FileError::unsupported(name, "it is neither JPEG nor PNG; convert it first"));
+        }
+    };
+    atomic::write_bytes(output, &tagged)
+}

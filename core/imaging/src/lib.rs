@@ -1,0 +1,11 @@
+//! Pictures in memory and in strips: colour, tone and scaling.
+//!
+//! Samples are scene-linear `f32` RGB with the primaries of sRGB (Rec. 709), row by row from the top.
+
+pub mod scale;
+pub mod strip;
+pub mod tone;
+pub mod transfer;
+
+pub use strip::{Picture, Strip, StripError};
+pub use tone::{Curve, Tone};

@@ -1,0 +1,1 @@
+//! Preflight: what would spoil a result, where, and the remedy.

@@ -1,0 +1,1 @@
+//! Scenes, import, materials, lights, acceleration and path tracing.

@@ -1,0 +1,1 @@
+//! The Merlow Observatory, the demo scene, built by code as glTF.
