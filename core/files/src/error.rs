@@ -1,3 +1,5 @@
+//! Errors of file work.
+
 use std::path::{Path, PathBuf};
 use thiserror::Error;
 

@@ -4,7 +4,7 @@
 pub mod archive;
 pub mod atomic;
 pub mod decode;
-mod error;
+pub mod error;
 pub mod exif;
 pub mod exr_picture;
 pub mod format;

@@ -1,0 +1,65 @@
+//! Standing in a scene: the floor beneath a point, and a first place to stand.
+
+use crate::accel::TraceRay;
+use crate::scene::Scene;
+use glam::{DVec3, Vec3};
+
+/// Standing eye height in metres (common practice, no source).
+pub const STANDING_EYE_HEIGHT: f64 = 1.6;
+/// Free height that a person needs, metres.
+const HEADROOM: f32 = 1.9;
+/// Most surfaces looked through on the way down.
+const MAX_LAYERS: usize = 256;
+
+/// The floor found beneath a point.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Floor {
+    /// Height of the floor, metres.
+    pub y: f64,
+    /// The object that it belongs to.
+    pub object: u32,
+}
+
+/// The first surface straight beneath a point, or `None` over the void.
+pub fn floor_below(scene: &Scene, point: DVec3) -> Option<Floor> {
+    let ray = TraceRay::new(point.as_vec3(), Vec3::NEG_Y);
+    let hit = scene.hit(&ray)?;
+    Some(Floor {
+        y: point.y - f64::from(hit.distance),
+        object: scene.object_of(hit.triangle),
+    })
+}
+
+/// The middle of the scene, at eye height above the floor there.
+///
+/// Of all surfaces on the vertical line through the middle that leave room to stand on, the lowest
+/// one under a roof is taken, else the lowest one; without any, the middle of the scene's box.
+pub fn middle(scene: &Scene) -> DVec3 {
+    let (low, high) = scene.bounds();
+    let centre = (low + high) / 2.0;
+    let mut layers: Vec<(f32, bool)> = Vec::new();
+    let mut y = high.y + 1.0;
+    while layers.len() < MAX_LAYERS {
+        let ray = TraceRay::new(Vec3::new(centre.x, y, centre.z), Vec3::NEG_Y);
+        let Some(hit) = scene.hit(&ray) else { break };
+        let height = y - hit.distance;
+        let [a, b, c] = scene.corners(hit.triangle);
+        layers.push((height, (b - a).cross(c - a).y > 0.0));
+        y = height - 1e-4 * (1.0 + height.abs());
+    }
+    let room = |i: usize| i == 0 || layers[i - 1].0 - layers[i].0 >= HEADROOM;
+    let pick = |upward: bool, roofed: bool| {
+        (0..layers.len())
+            .rev()
+            .find(|&i| room(i) && (!upward || layers[i].1) && (!roofed || i > 0))
+    };
+    let best = pick(true, true)
+        .or_else(|| pick(true, false))
+        .or_else(|| pick(false, true))
+        .or_else(|| pick(false, false));
+    let eye_y = match best {
+        Some(i) => f64::from(layers[i].0) + STANDING_EYE_HEIGHT,
+        None => f64::from(centre.y),
+    };
+    DVec3::new(f64::from(centre.x), eye_y, f64::from(centre.z))
+}
