@@ -1,1 +1,5 @@
-fn main() {}
+//! The one binary: commands and server.
+
+fn main() -> std::process::ExitCode {
+    owl_dome::cli::run()
+}

@@ -1,1 +1,67 @@
-//! The Merlow Observatory, the demo scene, built by code as glTF.
+//! The Merlow Observatory, a made-up hill-top observatory at evening, built by code as glTF 2.0.
+//!
+//! Heading 0 is north (-Z). The dome's slit and the telescope look north-west to the low sun; the desk
+//! stands in the south-east, the door and terrace lie in the east.
+
+mod dome;
+mod gltf_write;
+mod outside;
+mod paints;
+pub mod pattern;
+mod room;
+mod shape;
+mod study;
+mod telescope;
+
+use gltf_write::Stage;
+use paints::Paints;
+use serde_json::json;
+
+/// The observatory's name.
+pub const NAME: &str = "Merlow Observatory";
+
+/// Heading of the dome's slit, the telescope and the evening sun, degrees.
+pub const SLIT_HEADING_DEG: f32 = 300.0;
+/// Height of the evening sun above the horizon, degrees.
+pub const SUN_ELEVATION_DEG: f32 = 24.0;
+
+/// A place to stand that the demo project starts with.
+#[derive(Clone, Copy, Debug)]
+pub struct Place {
+    /// Name.
+    pub name: &'static str,
+    /// Eye position, metres.
+    pub position: [f64; 3],
+    /// Heading, degrees.
+    pub heading_deg: f64,
+}
+
+/// The demo project's viewpoints.
+pub const PLACES: [Place; 4] = [
+    Place { name: "Under the dome", position: [1.55, 1.6, 1.75], heading_deg: 315.0 },
+    Place { name: "At the desk", position: [1.9, 1.25, 2.35], heading_deg: 130.0 },
+    Place { name: "Gallery", position: [-3.35, 4.25, 2.9], heading_deg: 40.0 },
+    Place { name: "Terrace", position: [8.6, 1.45, -0.6], heading_deg: 75.0 },
+];
+
+/// Where the middle of the desk lamp's bulb hangs, metres: a known light for checks.
+pub const DESK_LAMP: [f32; 3] = study::LAMP_BULB;
+
+/// The scene as `.glb` bytes; the same bytes at every call.
+pub fn build() -> Vec<u8> {
+    let mut stage = Stage::default();
+    let paints = Paints::new(&mut stage);
+    room::build(&mut stage, &paints);
+    dome::build(&mut stage, &paints);
+    telescope::build(&mut stage, &paints);
+    study::build(&mut stage, &paints);
+    outside::build(&mut stage, &paints);
+    stage.finish(
+        NAME,
+        json!({"sky": {
+            "kind": "two-colour",
+            "zenith": [0.30, 0.46, 0.82],
+            "horizon": [1.35, 0.98, 0.72],
+        }}),
+    )
+}

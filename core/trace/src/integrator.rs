@@ -3,6 +3,7 @@
 
 use crate::accel::TraceRay;
 use crate::bsdf::Bsdf;
+use crate::lights::{LightPoint, Receiver};
 use crate::sampler::Sampler;
 use crate::scene::{Scene, Surface};
 use glam::Vec3;
@@ -12,13 +13,15 @@ use glam::Vec3;
 pub const MAX_BOUNCES: u32 = 24;
 /// Bounces after which a path may be ended by chance.
 const SURE_BOUNCES: u32 = 3;
+/// Points on lights that are tried at the first bounces; one each at later ones.
+const LIGHT_POINTS: [u32; 2] = [8, 2];
 
 /// Radiance that arrives along a ray.
 pub(crate) fn radiance(scene: &Scene, mut ray: TraceRay, sampler: &mut Sampler, bounces: u32) -> Vec3 {
     let mut light = Vec3::ZERO;
     let mut throughput = Vec3::ONE;
-    // Density with which the last bounce chose this direction; none for the eye.
-    let mut last_pdf: Option<f32> = None;
+    // Density with which the last bounce chose this direction, and from where; none for the eye.
+    let mut last: Option<(f32, Receiver, u32)> = None;
     for bounce in 0..=bounces {
         let Some(hit) = scene.accel.closest(&ray) else {
             light += throughput * scene.sky.radiance(ray.direction);
@@ -26,9 +29,9 @@ pub(crate) fn radiance(scene: &Scene, mut ray: TraceRay, sampler: &mut Sampler, 
         };
         let surface = scene.surface(&hit, &ray);
         if surface.emission != Vec3::ZERO {
-            let weight = last_pdf.map_or(1.0, |pdf| {
+            let weight = last.map_or(1.0, |(pdf, from, budget)| {
                 let cosine = surface.geometric.dot(ray.direction).abs().max(1e-6);
-                let other = scene.lights.density(hit.triangle) * hit.distance * hit.distance / cosine;
+                let other = scene.lights.density(hit.triangle, &from, budget) * hit.distance * hit.distance / cosine;
                 power_heuristic(pdf, other)
             });
             light += throughput * surface.emission * weight;
@@ -38,7 +41,8 @@ pub(crate) fn radiance(scene: &Scene, mut ray: TraceRay, sampler: &mut Sampler, 
         }
         let frame = Frame::new(surface.shading);
         let bsdf = Bsdf::new(&surface.gloss, frame.local(-ray.direction));
-        light += throughput * direct(scene, &surface, &frame, &bsdf, sampler);
+        let budget = LIGHT_POINTS.get(bounce as usize).copied().unwrap_or(1);
+        light += throughput * direct(scene, &surface, &frame, &bsdf, budget, sampler);
 
         let choose = sampler.next_1d();
         let Some(sampled) = bsdf.sample(choose, sampler.next_2d()) else {
@@ -57,25 +61,40 @@ pub(crate) fn radiance(scene: &Scene, mut ray: TraceRay, sampler: &mut Sampler, 
             }
             throughput /= chance;
         }
-        last_pdf = Some(sampled.pdf);
-        ray = TraceRay::new(off_surface(surface.position, surface.geometric), direction);
+        let start = off_surface(surface.position, surface.geometric);
+        last = Some((
+            sampled.pdf,
+            Receiver {
+                position: start,
+                normal: surface.geometric,
+            },
+            budget,
+        ));
+        ray = TraceRay::new(start, direction);
     }
     light
 }
 
-/// Light from a chosen point of the lights.
-fn direct(scene: &Scene, surface: &Surface, frame: &Frame, bsdf: &Bsdf, sampler: &mut Sampler) -> Vec3 {
-    let choose = sampler.next_1d();
-    let place = sampler.next_2d();
-    let Some(point) = scene.lights.sample(scene, choose, place) else {
-        return Vec3::ZERO;
+/// Light from chosen points of the lights.
+fn direct(scene: &Scene, surface: &Surface, frame: &Frame, bsdf: &Bsdf, budget: u32, sampler: &mut Sampler) -> Vec3 {
+    let receiver = Receiver {
+        position: off_surface(surface.position, surface.geometric),
+        normal: surface.geometric,
     };
-    let start = off_surface(surface.position, surface.geometric);
-    let offset = point.position - start;
+    let mut light = Vec3::ZERO;
+    scene.lights.sample_many(scene, &receiver, budget, sampler, &mut |point| {
+        light += from_point(scene, &receiver, frame, bsdf, &point);
+    });
+    light
+}
+
+/// Light from one point, if nothing stands between.
+fn from_point(scene: &Scene, receiver: &Receiver, frame: &Frame, bsdf: &Bsdf, point: &LightPoint) -> Vec3 {
+    let offset = point.position - receiver.position;
     let distance = offset.length();
     let direction = offset / distance;
     let cosine = point.normal.dot(direction).abs();
-    if !(distance > 0.0 && cosine > 1e-6 && surface.geometric.dot(direction) > 0.0) {
+    if !(distance > 0.0 && cosine > 1e-6 && receiver.normal.dot(direction) > 0.0) {
         return Vec3::ZERO;
     }
     let (value, bsdf_pdf) = bsdf.evaluate(frame.local(direction));
@@ -83,7 +102,7 @@ fn direct(scene: &Scene, surface: &Surface, frame: &Frame, bsdf: &Bsdf, sampler:
         return Vec3::ZERO;
     }
     let shadow = TraceRay {
-        origin: start,
+        origin: receiver.position,
         direction,
         far: distance * (1.0 - 1e-4), // short of the light itself
     };

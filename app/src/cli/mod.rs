@@ -1,0 +1,78 @@
+//! The commands. Errors go to stderr with exit status 1; wrong usage ends with 2.
+
+mod inspect;
+mod render;
+mod tag;
+
+use clap::{Parser, Subcommand};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+/// What a command ends with.
+pub type Outcome = Result<(), Box<dyn std::error::Error>>;
+
+#[derive(Parser)]
+#[command(
+    name = "owl-dome",
+    version,
+    about = "360-degree panoramas from 3D scenes: stand, render, tag, look.",
+    subcommand_required = true,
+    arg_required_else_help = true
+)]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Render a full equirectangular sphere from a scene file; no server is needed
+    #[command(after_help = "Example:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --samples 128")]
+    Render(render::RenderArgs),
+    /// Put panorama properties into a JPEG or PNG made anywhere; its pixels are not touched
+    #[command(after_help = "Examples:\n  owl-dome tag pano.jpg -o pano-360.jpg --heading 90 --opening 120,-5 --fov 80\n  owl-dome tag front.jpg -o front-360.jpg --part 2048,0,8192,4096")]
+    Tag(tag::TagArgs),
+    /// Tell what a picture file is, and whether a viewer will take it as a sphere
+    #[command(after_help = "Example:\n  owl-dome inspect pano-360.jpg --json")]
+    Inspect(inspect::InspectArgs),
+    /// Write the demo scene, the Merlow Observatory, as a .glb file
+    #[command(after_help = "Example:\n  owl-dome demo-scene -o merlow.glb")]
+    DemoScene {
+        /// The file to write
+        #[arg(short, long, value_name = "OUT")]
+        output: PathBuf,
+    },
+}
+
+/// Runs the command line.
+pub fn run() -> ExitCode {
+    let cli = Cli::parse();
+    let outcome = match cli.command {
+        Command::Render(args) => render::run(&args),
+        Command::Tag(args) => tag::run(&args),
+        Command::Inspect(args) => inspect::run(&args),
+        Command::DemoScene { output } => dome_files::atomic::write_bytes(&output, &merlow::build()).map_err(Into::into),
+    };
+    match outcome {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(e) => {
+            eprintln!("owl-dome: {e}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+/// Parses `A,B` or `A,B,C` into finite numbers.
+fn numbers<const N: usize>(text: &str) -> Result<[f64; N], String> {
+    let values: Result<Vec<f64>, _> = text.split(',').map(|t| t.trim().parse::<f64>()).collect();
+    values
+        .ok()
+        .filter(|v| v.iter().all(|x| x.is_finite()))
+        .and_then(|v| <[f64; N]>::try_from(v).ok())
+        .ok_or_else(|| format!("\"{text}\" is not {N} numbers separated by commas"))
+}
+
+/// Parses a finite number.
+fn number(text: &str) -> Result<f64, String> {
+    numbers::<1>(text).map(|[v]| v).map_err(|_| format!("\"{text}\" is not a number"))
+}

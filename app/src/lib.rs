@@ -1,0 +1,3 @@
+//! Owl Dome's application: commands, HTTP, store, queue. The rules of the job live in the core crates.
+
+pub mod cli;
