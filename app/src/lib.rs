@@ -1,3 +1,7 @@
 //! Owl Dome's application: commands, HTTP, store, queue. The rules of the job live in the core crates.
 
+pub mod api;
 pub mod cli;
+pub mod folder;
+pub mod store;
+pub mod work;

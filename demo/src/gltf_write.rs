@@ -130,7 +130,20 @@ impl Stage {
         let positions = floats(&mut mesh.positions.iter().flat_map(|p| p.to_array()));
         let normals = floats(&mut mesh.normals.iter().flat_map(|p| p.to_array()));
         let uvs = floats(&mut mesh.uvs.iter().flat_map(|p| p.to_array()));
-        let indices: Vec<u8> = mesh.indices.iter().flat_map(|i| i.to_le_bytes()).collect();
+        // Where a profile touches its axis, half of the triangles have no area.
+        let kept: Vec<u32> = mesh
+            .indices
+            .as_chunks::<3>()
+            .0
+            .iter()
+            .filter(|t| {
+                let [a, b, c] = t.map(|i| mesh.positions[i as usize]);
+                (b - a).cross(c - a).length() > 1e-12
+            })
+            .flatten()
+            .copied()
+            .collect();
+        let indices: Vec<u8> = kept.iter().flat_map(|i| i.to_le_bytes()).collect();
         let position = self.accessor(positions, n, "VEC3", FLOAT, 34962);
         let low = mesh.positions.iter().copied().reduce(|a, b| a.min(b)).unwrap_or_default();
         let high = mesh.positions.iter().copied().reduce(|a, b| a.max(b)).unwrap_or_default();
@@ -138,7 +151,7 @@ impl Stage {
         self.accessors[position]["max"] = json!(high.to_array());
         let normal = self.accessor(normals, n, "VEC3", FLOAT, 34962);
         let uv = self.accessor(uvs, n, "VEC2", FLOAT, 34962);
-        let index = self.accessor(indices, mesh.indices.len(), "SCALAR", UINT, 34963);
+        let index = self.accessor(indices, kept.len(), "SCALAR", UINT, 34963);
         self.meshes.push(json!({
             "name": name,
             "primitives": [{

@@ -2,6 +2,7 @@
 
 mod inspect;
 mod render;
+mod serve;
 mod tag;
 
 use clap::{Parser, Subcommand};
@@ -26,6 +27,9 @@ struct Cli {
 
 #[derive(Subcommand)]
 enum Command {
+    /// Start the server for the browser on 127.0.0.1
+    #[command(after_help = "Example:\n  owl-dome serve --data ~/panoramas --port 8360")]
+    Serve(serve::ServeArgs),
     /// Render a full equirectangular sphere from a scene file; no server is needed
     #[command(after_help = "Example:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --samples 128")]
     Render(render::RenderArgs),
@@ -48,6 +52,7 @@ enum Command {
 pub fn run() -> ExitCode {
     let cli = Cli::parse();
     let outcome = match cli.command {
+        Command::Serve(args) => serve::run(&args),
         Command::Render(args) => render::run(&args),
         Command::Tag(args) => tag::run(&args),
         Command::Inspect(args) => inspect::run(&args),

@@ -79,6 +79,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     let eye = MonoEye::new(at, orientation, Equirect);
     let render = Render {
         scene: &scene,
+        sky: scene.sky,
         eye: &eye,
         size,
         samples: args.samples,

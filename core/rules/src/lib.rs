@@ -1,1 +1,5 @@
-//! Preflight: what would spoil a result, where, and the remedy.
+//! Preflight: what would spoil a result, where, and the remedy. One rule, one file.
+
+pub mod delivery;
+
+pub use delivery::{Check, compare};

@@ -6,6 +6,7 @@ use crate::bsdf::Bsdf;
 use crate::lights::{LightPoint, Receiver};
 use crate::sampler::Sampler;
 use crate::scene::{Scene, Surface};
+use crate::sky::Sky;
 use glam::Vec3;
 
 /// Longest path in bounces. Beyond it what is left of the light is less than an 8-bit step in any scene
@@ -17,14 +18,14 @@ const SURE_BOUNCES: u32 = 3;
 const LIGHT_POINTS: [u32; 2] = [8, 2];
 
 /// Radiance that arrives along a ray.
-pub(crate) fn radiance(scene: &Scene, mut ray: TraceRay, sampler: &mut Sampler, bounces: u32) -> Vec3 {
+pub(crate) fn radiance(scene: &Scene, sky: &Sky, mut ray: TraceRay, sampler: &mut Sampler) -> Vec3 {
     let mut light = Vec3::ZERO;
     let mut throughput = Vec3::ONE;
     // Density with which the last bounce chose this direction, and from where; none for the eye.
     let mut last: Option<(f32, Receiver, u32)> = None;
-    for bounce in 0..=bounces {
+    for bounce in 0..=MAX_BOUNCES {
         let Some(hit) = scene.accel.closest(&ray) else {
-            light += throughput * scene.sky.radiance(ray.direction);
+            light += throughput * sky.radiance(ray.direction);
             break;
         };
         let surface = scene.surface(&hit, &ray);
@@ -36,7 +37,7 @@ pub(crate) fn radiance(scene: &Scene, mut ray: TraceRay, sampler: &mut Sampler, 
             });
             light += throughput * surface.emission * weight;
         }
-        if bounce == bounces {
+        if bounce == MAX_BOUNCES {
             break;
         }
         let frame = Frame::new(surface.shading);
@@ -162,12 +163,12 @@ fn off_surface(p: Vec3, n: Vec3) -> Vec3 {
 /// The light of one pixel: the mean of `count` samples starting with number `first`.
 pub(crate) fn pixel_samples(
     scene: &Scene,
+    sky: &Sky,
     eye: &dyn dome_optics::Eye,
     pixel: (u32, u32),
     size: (u32, u32),
     samples: std::ops::Range<u32>,
     seed: u32,
-    bounces: u32,
 ) -> Vec3 {
     let mut sum = Vec3::ZERO;
     for index in samples {
@@ -182,7 +183,7 @@ pub(crate) fn pixel_samples(
         );
         if let Some(ray) = eye.ray(point) {
             let ray = TraceRay::new(ray.origin.as_vec3(), ray.direction.as_vec3());
-            let value = radiance(scene, ray, &mut sampler, bounces);
+            let value = radiance(scene, sky, ray, &mut sampler);
             // One broken sample must not blacken its pixel.
             if value.is_finite() {
                 sum += value;

@@ -1,7 +1,8 @@
 //! The live picture: a small panorama that gets better for as long as nothing moves.
 
-use crate::integrator::{MAX_BOUNCES, pixel_samples};
+use crate::integrator::pixel_samples;
 use crate::scene::Scene;
+use crate::sky::Sky;
 use dome_imaging::Picture;
 use dome_imaging::strip::CHANNELS;
 use dome_optics::{Eye, PanoramaSize};
@@ -34,7 +35,7 @@ impl Preview {
     }
 
     /// Adds samples, at least one to every pixel, for about `budget` of time.
-    pub fn refine(&mut self, scene: &Scene, eye: &dyn Eye, budget: Duration) {
+    pub fn refine(&mut self, scene: &Scene, sky: &Sky, eye: &dyn Eye, budget: Duration) {
         crate::directional_albedo::prepare();
         let start = Instant::now();
         let mut step = 1;
@@ -51,7 +52,7 @@ impl Preview {
                     for (column, sum) in line.chunks_exact_mut(CHANNELS).enumerate() {
                         let pixel = (column as u32, row as u32);
                         let light =
-                            pixel_samples(scene, eye, pixel, (width, height), range.clone(), 0, MAX_BOUNCES);
+                            pixel_samples(scene, sky, eye, pixel, (width, height), range.clone(), 0);
                         sum.iter_mut().zip(light.to_array()).for_each(|(s, l)| *s += l);
                     }
                 });

@@ -1,12 +1,14 @@
 //! Rendering strip by strip on all cores.
 
-use crate::integrator::{MAX_BOUNCES, pixel_samples};
+use crate::integrator::pixel_samples;
 use crate::scene::Scene;
+use crate::sky::Sky;
 use dome_imaging::Strip;
 use dome_imaging::strip::CHANNELS;
 use dome_optics::{Eye, PanoramaSize};
 use rayon::prelude::*;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
+use std::time::Duration;
 use thiserror::Error;
 
 /// Rows of a strip: small enough to be seen coming and lost cheaply, a multiple of the master's blocks.
@@ -24,6 +26,7 @@ pub struct Stopped;
 pub struct Control {
     stop: AtomicBool,
     pixels: AtomicU64,
+    holds: AtomicU32,
 }
 
 impl Control {
@@ -42,9 +45,30 @@ impl Control {
         self.pixels.load(Ordering::Relaxed)
     }
 
+    /// Makes the render wait while something more urgent has the cores; ends when the answer is dropped.
+    pub fn hold(&self) -> Hold<'_> {
+        self.holds.fetch_add(1, Ordering::Relaxed);
+        Hold(self)
+    }
+
+    fn wait_while_held(&self) {
+        while self.holds.load(Ordering::Relaxed) > 0 && !self.is_stopped() {
+            std::thread::sleep(Duration::from_millis(2));
+        }
+    }
+
     /// Counts pixels that were finished earlier.
     pub fn count_pixels(&self, pixels: u64) {
         self.pixels.fetch_add(pixels, Ordering::Relaxed);
+    }
+}
+
+/// Keeps a render waiting for as long as it lives.
+pub struct Hold<'a>(&'a Control);
+
+impl Drop for Hold<'_> {
+    fn drop(&mut self) {
+        self.0.holds.fetch_sub(1, Ordering::Relaxed);
     }
 }
 
@@ -52,6 +76,8 @@ impl Control {
 pub struct Render<'a> {
     /// The scene.
     pub scene: &'a Scene,
+    /// What surrounds it.
+    pub sky: Sky,
     /// What sees it.
     pub eye: &'a dyn Eye,
     /// Size of the whole picture.
@@ -81,6 +107,7 @@ impl Render<'_> {
             .par_chunks_mut(RUN * CHANNELS)
             .enumerate()
             .for_each(|(run, chunk)| {
+                control.wait_while_held();
                 if control.is_stopped() {
                     return;
                 }
@@ -89,12 +116,12 @@ impl Render<'_> {
                     let pixel = (at % width, top + at / width);
                     let light = pixel_samples(
                         self.scene,
+                        &self.sky,
                         self.eye,
                         pixel,
                         (width, self.size.height()),
                         0..self.samples,
                         self.seed,
-                        MAX_BOUNCES,
                     );
                     out.copy_from_slice(&(light / self.samples as f32).to_array());
                 }

@@ -298,7 +298,7 @@ pub struct Scene {
     pictures: Vec<Rgba8>,
     pub(crate) accel: Accel,
     pub(crate) lights: Lights,
-    /// What surrounds it.
+    /// What the file says surrounds it; renders are told their own.
     pub sky: Sky,
 }
 

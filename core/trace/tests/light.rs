@@ -71,7 +71,7 @@ impl Eye for FromAbove {
 
 fn mean(scene: &Scene, eye: &dyn Eye, width: u32, samples: u32, seed: u32) -> f64 {
     let size = PanoramaSize::from_width(width).unwrap();
-    let render = Render { scene, eye, size, samples, seed };
+    let render = Render { scene, sky: scene.sky, eye, size, samples, seed };
     let strip = render.strip(0, size.height(), &Control::default()).unwrap();
     strip.samples.iter().map(|&s| f64::from(s)).sum::<f64>() / strip.samples.len() as f64
 }
@@ -125,7 +125,7 @@ fn a_glowing_room_shows_no_contrast() {
     let s = scene(&parts, vec![wall], NO_SKY);
     let eye = MonoEye::new(DVec3::new(0.3, 1.6, 0.4), Orientation::default(), Equirect);
     let size = PanoramaSize::from_width(64).unwrap();
-    let render = Render { scene: &s, eye: &eye, size, samples: 512, seed: 3 };
+    let render = Render { scene: &s, sky: s.sky, eye: &eye, size, samples: 512, seed: 3 };
     let strip = render.strip(0, 32, &Control::default()).unwrap();
     let average = strip.samples.iter().sum::<f32>() / strip.samples.len() as f32;
     assert!((average - 1.0).abs() < 0.01, "{average}");
@@ -175,7 +175,7 @@ fn noise_halves_with_four_times_the_samples() {
     let eye = FromAbove { height: 0.5 };
     let size = PanoramaSize::from_width(32).unwrap();
     let render = |samples, seed| {
-        let r = Render { scene: &s, eye: &eye, size, samples, seed };
+        let r = Render { scene: &s, sky: s.sky, eye: &eye, size, samples, seed };
         r.strip(0, 16, &Control::default()).unwrap().samples
     };
     let truth: Vec<f32> = {

@@ -33,3 +33,16 @@ pub fn encode<W: Write>(
     fill(&mut |rgb: &[u8]| rows.write_all(rgb).map_err(failed))?;
     rows.finish().map_err(failed)
 }
+
+/// A small 8-bit grey drawing as PNG in memory.
+pub fn encode_grey(width: u32, height: u32, grey: &[u8]) -> Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, width, height);
+    encoder.set_color(png::ColorType::Grayscale);
+    encoder.set_depth(png::BitDepth::Eight);
+    encoder.set_compression(png::Compression::Fast);
+    let mut writer = encoder.write_header().map_err(failed)?;
+    writer.write_image_data(grey).map_err(failed)?;
+    writer.finish().map_err(failed)?;
+    Ok(bytes)
+}

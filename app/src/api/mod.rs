@@ -1,0 +1,85 @@
+//! HTTP: JSON under `/api`, pictures as files, progress as server-sent events, the web as one page.
+
+mod error;
+mod events;
+mod files;
+mod guard;
+mod live;
+mod orders;
+mod packages;
+mod projects;
+mod range;
+pub mod types;
+mod web;
+
+pub use error::Failure;
+
+use crate::work::App;
+use rocket::fairing::AdHoc;
+use rocket::{Build, Config, Rocket, State};
+use std::net::{IpAddr, Ipv4Addr};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// What every route gets.
+type Shared = State<Arc<App>>;
+
+/// An answer, or one sentence.
+type Answer<T> = Result<T, Failure>;
+
+/// Runs work that takes a while, or touches disk or database, off the network threads.
+async fn blocking<T: Send + 'static>(
+    app: &Shared,
+    work: impl FnOnce(&App) -> crate::work::Result<T> + Send + 'static,
+) -> Answer<T> {
+    let app = Arc::clone(app);
+    rocket::tokio::task::spawn_blocking(move || work(&app))
+        .await
+        .map_err(|_| Failure::internal())?
+        .map_err(Failure::from)
+}
+
+/// The server on 127.0.0.1; port 0 takes a free one. `web` is a folder to serve the page from while
+/// developing; without it the page inside the binary is served.
+pub fn server(app: Arc<App>, port: u16, web: Option<PathBuf>) -> Rocket<Build> {
+    let config = Config {
+        address: IpAddr::V4(Ipv4Addr::LOCALHOST),
+        port,
+        log_level: rocket::config::LogLevel::Critical,
+        ..Config::release_default()
+    };
+    rocket::custom(config)
+        .manage(app)
+        .manage(web::WebFolder(web))
+        .attach(guard::fairing())
+        .attach(AdHoc::on_response("headers", |_, response| {
+            Box::pin(async move {
+                response.set_raw_header("X-Content-Type-Options", "nosniff");
+                response.set_raw_header("Referrer-Policy", "no-referrer");
+                // Nothing is fetched from elsewhere; pictures made here come as blobs.
+                response.set_raw_header(
+                    "Content-Security-Policy",
+                    "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self' blob:; frame-ancestors 'none'",
+                );
+            })
+        }))
+        .attach(AdHoc::on_liftoff("address", |rocket| {
+            Box::pin(async move {
+                println!("Owl Dome is ready at http://127.0.0.1:{}/", rocket.config().port);
+            })
+        }))
+        .mount("/", guard::routes())
+        .mount("/", web::routes())
+        .mount(
+            "/api",
+            [
+                projects::routes(),
+                live::routes(),
+                orders::routes(),
+                packages::routes(),
+                events::routes(),
+            ]
+            .concat(),
+        )
+        .register("/", error::catchers())
+}

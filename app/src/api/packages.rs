@@ -1,0 +1,51 @@
+//! Packages over HTTP.
+
+use super::range::RangedFile;
+use super::types::{Package, PackageRequest};
+use super::{Answer, Shared, blocking};
+use crate::folder::remove;
+use crate::work::package::make;
+use rocket::http::{ContentType, Status};
+use rocket::serde::json::Json;
+use rocket::{Route, delete, get, post, routes};
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![hand_over, download, view, discard]
+}
+
+#[post("/orders/<id>/packages", data = "<request>")]
+async fn hand_over(app: &Shared, id: i64, request: Json<PackageRequest>) -> Answer<Json<Package>> {
+    blocking(app, move |app| Ok(Json(make(app, id, request.into_inner())?))).await
+}
+
+async fn file(app: &Shared, id: i64, save: bool) -> Answer<RangedFile> {
+    blocking(app, move |app| {
+        let package = app.store.package(id)?;
+        Ok(RangedFile {
+            path: app.folder.package(id).join(&package.file),
+            kind: ContentType::JPEG,
+            save_as: save.then_some(package.file),
+        })
+    })
+    .await
+}
+
+#[get("/packages/<id>/download")]
+async fn download(app: &Shared, id: i64) -> Answer<RangedFile> {
+    file(app, id, true).await
+}
+
+#[get("/packages/<id>/picture.jpg")]
+async fn view(app: &Shared, id: i64) -> Answer<RangedFile> {
+    file(app, id, false).await
+}
+
+#[delete("/packages/<id>")]
+async fn discard(app: &Shared, id: i64) -> Answer<Status> {
+    blocking(app, move |app| {
+        app.store.remove_package(id)?;
+        remove(&app.folder.package(id));
+        Ok(Status::NoContent)
+    })
+    .await
+}

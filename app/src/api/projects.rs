@@ -1,0 +1,186 @@
+//! Projects and viewpoints over HTTP.
+
+use super::files::jpeg;
+use super::range::RangedFile;
+use super::types::{Project, ProjectCard, ProjectChange, Viewpoint, ViewpointDraft};
+use super::{Answer, Failure, Shared, blocking};
+use crate::folder::remove;
+use crate::work::bring::{bring, check_name, make_card, scene_ending};
+use crate::work::{App, Result, WorkError, queue};
+use rocket::data::{Data, ToByteUnit};
+use rocket::http::Status;
+use rocket::serde::json::Json;
+use rocket::{Route, delete, get, patch, post, put, routes};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+/// Largest scene file that is taken, bytes.
+const MAX_UPLOAD: u64 = 4 << 30;
+/// Farthest a viewpoint may stand from the origin, metres.
+const FARTHEST: f64 = 1e7;
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![cards, upload, whole, change, discard, card, add_viewpoint, set_viewpoint, remove_viewpoint]
+}
+
+#[get("/projects")]
+async fn cards(app: &Shared) -> Answer<Json<Vec<ProjectCard>>> {
+    blocking(app, |app| {
+        let mut cards = app.store.project_cards()?;
+        for card in &mut cards {
+            card.has_picture = app.folder.card(card.id).exists();
+        }
+        Ok(Json(cards))
+    })
+    .await
+}
+
+fn describe(app: &App, id: i64) -> Result<Project> {
+    let row = app.store.project(id)?;
+    Ok(Project {
+        id,
+        name: row.name,
+        scene: row.summary,
+        sky: row.sky,
+        viewpoints: app.store.viewpoints(id)?,
+        orders: app
+            .store
+            .orders(id)?
+            .into_iter()
+            .map(|o| app.describe_order(o))
+            .collect(),
+        packages: app.store.packages(id)?,
+    })
+}
+
+/// Takes a scene file as the body; `file` is its name, `name` the project's.
+#[post("/projects?<file>&<name>", data = "<body>")]
+async fn upload(app: &Shared, file: &str, name: &str, body: Data<'_>) -> Answer<Json<Project>> {
+    static NUMBER: AtomicU64 = AtomicU64::new(0);
+    // What can be refused before gigabytes are sent is refused now.
+    let ending = scene_ending(file)?;
+    check_name(name, "project")?;
+    let number = NUMBER.fetch_add(1, Ordering::Relaxed);
+    let path = app.folder.incoming().join(format!("upload-{number}.{ending}"));
+    let sent = body.open(MAX_UPLOAD.bytes()).into_file(&path).await;
+    let problem = match &sent {
+        Ok(sent) if sent.is_complete() => None,
+        Ok(_) => Some(Failure::new(
+            Status::PayloadTooLarge,
+            format!("{file} is larger than {} GB; simplify the scene or its textures.", MAX_UPLOAD >> 30),
+        )),
+        Err(_) => Some(Failure::new(
+            Status::BadRequest,
+            format!("{file} did not arrive whole; send it again."),
+        )),
+    };
+    if let Some(problem) = problem {
+        remove(&path);
+        return Err(problem);
+    }
+    let (file, name) = (file.to_owned(), name.to_owned());
+    let project = blocking(app, move |app| {
+        let id = bring(app, &path, &file, &name, &[])?;
+        describe(app, id)
+    })
+    .await?;
+    let (background, id) = (Arc::clone(app), project.id);
+    rocket::tokio::task::spawn_blocking(move || make_card(&background, id));
+    Ok(Json(project))
+}
+
+#[get("/projects/<id>")]
+async fn whole(app: &Shared, id: i64) -> Answer<Json<Project>> {
+    blocking(app, move |app| Ok(Json(describe(app, id)?))).await
+}
+
+#[patch("/projects/<id>", data = "<change>")]
+async fn change(app: &Shared, id: i64, change: Json<ProjectChange>) -> Answer<Json<Project>> {
+    blocking(app, move |app| {
+        if let Some(name) = &change.name {
+            app.store.rename_project(id, &check_name(name, "project")?)?;
+        }
+        if let Some(sky) = &change.sky {
+            if !sky.is_valid() {
+                return Err(WorkError::Request("The sky's colours must be finite and not negative.".into()));
+            }
+            app.store.set_sky(id, sky)?;
+        }
+        Ok(Json(describe(app, id)?))
+    })
+    .await
+}
+
+#[delete("/projects/<id>")]
+async fn discard(app: &Shared, id: i64) -> Answer<Status> {
+    blocking(app, move |app| {
+        for order in app.store.orders(id)? {
+            queue::discard(app, order.id)?;
+        }
+        app.store.remove_project(id)?;
+        app.scenes.forget(id);
+        remove(&app.folder.project(id));
+        Ok(Status::NoContent)
+    })
+    .await
+}
+
+#[get("/projects/<id>/card.jpg")]
+async fn card(app: &Shared, id: i64) -> Option<RangedFile> {
+    jpeg(app.folder.card(id))
+}
+
+/// A draft with angles wrapped and, unless unlocked, level.
+fn checked(draft: &ViewpointDraft) -> Result<ViewpointDraft> {
+    let mut draft = draft.clone();
+    draft.name = check_name(&draft.name, "viewpoint")?;
+    let p = &mut draft.pose;
+    let angles = [p.heading_deg, p.pitch_deg, p.roll_deg];
+    if !p.position.iter().all(|v| v.is_finite() && v.abs() <= FARTHEST) || !angles.iter().all(|v| v.is_finite()) {
+        return Err(WorkError::Request(
+            "A viewpoint's position and angles must be numbers, within 10,000 km; correct them.".into(),
+        ));
+    }
+    p.heading_deg = dome_optics::angle::wrap_heading_deg(p.heading_deg);
+    if draft.unlocked {
+        p.pitch_deg = p.pitch_deg.clamp(-90.0, 90.0);
+        p.roll_deg = dome_optics::angle::wrap_signed_deg(p.roll_deg);
+    } else {
+        p.pitch_deg = 0.0;
+        p.roll_deg = 0.0;
+    }
+    Ok(draft)
+}
+
+#[post("/projects/<id>/viewpoints", data = "<draft>")]
+async fn add_viewpoint(app: &Shared, id: i64, draft: Json<ViewpointDraft>) -> Answer<Json<Viewpoint>> {
+    blocking(app, move |app| {
+        app.store.project(id)?;
+        let viewpoint = app.store.add_viewpoint(id, &checked(&draft)?)?;
+        Ok(Json(app.store.viewpoint(id, viewpoint)?))
+    })
+    .await
+}
+
+#[put("/projects/<id>/viewpoints/<viewpoint>", data = "<draft>")]
+async fn set_viewpoint(app: &Shared, id: i64, viewpoint: i64, draft: Json<ViewpointDraft>) -> Answer<Json<Viewpoint>> {
+    blocking(app, move |app| {
+        app.store.set_viewpoint(id, viewpoint, &checked(&draft)?)?;
+        Ok(Json(app.store.viewpoint(id, viewpoint)?))
+    })
+    .await
+}
+
+#[delete("/projects/<id>/viewpoints/<viewpoint>")]
+async fn remove_viewpoint(app: &Shared, id: i64, viewpoint: i64) -> Answer<Status> {
+    blocking(app, move |app| {
+        if app.store.viewpoints(id)?.len() == 1 {
+            return Err(WorkError::Conflict(
+                "A project keeps at least one viewpoint; add another before removing this one.".into(),
+            ));
+        }
+        app.store.remove_viewpoint(id, viewpoint)?;
+        Ok(Status::NoContent)
+    })
+    .await
+}

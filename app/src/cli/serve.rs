@@ -1,0 +1,46 @@
+//! `owl-dome serve`.
+
+use super::Outcome;
+use crate::folder::DataFolder;
+use crate::work::{App, bring};
+use clap::Args;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+#[derive(Args)]
+pub(super) struct ServeArgs {
+    /// The data folder; it is made if it is not there
+    #[arg(long, value_name = "DIR", default_value = "data")]
+    data: PathBuf,
+    /// The port on 127.0.0.1; 0 takes a free one
+    #[arg(long, value_name = "N", default_value_t = 8360)]
+    port: u16,
+    /// Fill an empty data folder with the Merlow Observatory
+    #[arg(long)]
+    demo: bool,
+    /// Serve the page from this folder instead of the binary, while developing
+    #[arg(long, value_name = "DIR", hide = true)]
+    web: Option<PathBuf>,
+}
+
+pub(super) fn run(args: &ServeArgs) -> Outcome {
+    let app = App::open(DataFolder::open(&args.data)?)?;
+    if args.demo {
+        bring::demo(&app)?;
+    }
+    let background = Arc::clone(&app);
+    std::thread::spawn(move || {
+        // Cards are a comfort: one that cannot be made is left out.
+        for card in background.store.project_cards().unwrap_or_default() {
+            let _ = bring::make_card(&background, card.id);
+        }
+    });
+    let server = crate::api::server(app, args.port, args.web.clone());
+    rocket::execute(server.launch()).map_err(|e| {
+        let reason = e.to_string();
+        // The library's error must be looked at before it is dropped.
+        std::mem::forget(e);
+        format!("The server could not start on port {}: {reason}. Choose another with --port.", args.port)
+    })?;
+    Ok(())
+}

@@ -1,0 +1,113 @@
+//! The data folder: where everything lies, and that only one server uses it at a time.
+
+use std::fs::{File, OpenOptions};
+use std::path::{Path, PathBuf};
+
+/// The places of the data folder. Pictures lie here as files, never in the database.
+#[derive(Debug)]
+pub struct DataFolder {
+    root: PathBuf,
+    /// Held for as long as the server runs.
+    _lock: File,
+}
+
+impl DataFolder {
+    /// Opens a data folder, making it if needed; refuses one that another server uses.
+    pub fn open(root: &Path) -> Result<Self, String> {
+        let failed = |e: std::io::Error| {
+            format!("The data folder {} cannot be used: {e}. Choose another with --data.", root.display())
+        };
+        for part in ["projects", "orders", "packages", "incoming"] {
+            std::fs::create_dir_all(root.join(part)).map_err(failed)?;
+        }
+        let lock = OpenOptions::new()
+            .create(true)
+            .truncate(false)
+            .write(true)
+            .open(root.join("lock"))
+            .map_err(failed)?;
+        lock.try_lock().map_err(|_| {
+            format!("Another Owl Dome already uses the data folder {}; stop it, or choose another with --data.", root.display())
+        })?;
+        let folder = Self {
+            root: root.to_owned(),
+            _lock: lock,
+        };
+        // Uploads that were cut off by a stop.
+        for left in std::fs::read_dir(folder.incoming()).map_err(failed)?.flatten() {
+            remove(&left.path());
+        }
+        Ok(folder)
+    }
+
+    /// The database.
+    pub fn database(&self) -> PathBuf {
+        self.root.join("owl-dome.db")
+    }
+
+    /// Where uploads arrive.
+    pub fn incoming(&self) -> PathBuf {
+        self.root.join("incoming")
+    }
+
+    /// A project's folder.
+    pub fn project(&self, id: i64) -> PathBuf {
+        self.root.join("projects").join(id.to_string())
+    }
+
+    /// A project's scene files.
+    pub fn scene(&self, id: i64) -> PathBuf {
+        self.project(id).join("scene")
+    }
+
+    /// A project's picture on its card.
+    pub fn card(&self, id: i64) -> PathBuf {
+        self.project(id).join("card.jpg")
+    }
+
+    /// An order's folder.
+    pub fn order(&self, id: i64) -> PathBuf {
+        self.root.join("orders").join(id.to_string())
+    }
+
+    /// An order's finished strips.
+    pub fn strips(&self, id: i64) -> PathBuf {
+        self.order(id).join("strips")
+    }
+
+    /// One finished strip.
+    pub fn strip(&self, id: i64, top: u32) -> PathBuf {
+        self.strips(id).join(format!("{top:06}.strip"))
+    }
+
+    /// An order's master.
+    pub fn master(&self, id: i64) -> PathBuf {
+        self.order(id).join("master.exr")
+    }
+
+    /// A small picture of an order's master for the screen.
+    pub fn display(&self, id: i64) -> PathBuf {
+        self.order(id).join("display.jpg")
+    }
+
+    /// A package's folder.
+    pub fn package(&self, id: i64) -> PathBuf {
+        self.root.join("packages").join(id.to_string())
+    }
+
+    /// Free space, bytes.
+    pub fn free_bytes(&self) -> Option<u64> {
+        rustix::fs::statvfs(&self.root)
+            .ok()
+            .map(|s| s.f_bavail.saturating_mul(s.f_frsize))
+    }
+}
+
+/// Removes a file or folder that is not needed any more; one that is gone already is fine.
+pub fn remove(path: &Path) {
+    let _ = if path.is_dir() {
+        std::fs::remove_dir_all(path)
+    } else {
+        std::fs::remove_file(path)
+    };
+}

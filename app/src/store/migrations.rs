@@ -1,0 +1,108 @@
+//! The database's versions. A step is never changed once released; new ones are added at the end.
+
+use super::{Result, StoreError};
+use rusqlite::Connection;
+use std::path::Path;
+
+/// Each step brings the database from the version of its index to the next.
+const STEPS: [&str; 2] = [
+    "CREATE TABLE project (
+        id INTEGER PRIMARY KEY,
+        name TEXT NOT NULL,
+        created INTEGER NOT NULL,
+        scene_file TEXT NOT NULL,
+        summary TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE viewpoint (
+        id INTEGER PRIMARY KEY,
+        project INTEGER NOT NULL REFERENCES project(id) ON DELETE CASCADE,
+        name TEXT NOT NULL,
+        pose TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE render_order (
+        id INTEGER PRIMARY KEY,
+        project INTEGER NOT NULL REFERENCES project(id) ON DELETE CASCADE,
+        spec TEXT NOT NULL,
+        state TEXT NOT NULL,
+        spent_s REAL NOT NULL DEFAULT 0,
+        problem TEXT
+    ) STRICT;
+    CREATE TABLE package (
+        id INTEGER PRIMARY KEY,
+        render_order INTEGER NOT NULL REFERENCES render_order(id) ON DELETE CASCADE,
+        record TEXT NOT NULL
+    ) STRICT;",
+    // Surroundings of one's own choice, and viewpoints that may be tilted.
+    "ALTER TABLE project ADD COLUMN sky TEXT NOT NULL DEFAULT
+        '{\"kind\":\"two-colour\",\"zenith\":[0.42,0.56,0.82],\"horizon\":[0.92,0.93,0.95]}';
+    ALTER TABLE viewpoint ADD COLUMN unlocked INTEGER NOT NULL DEFAULT 0;",
+];
+
+/// The version this program writes.
+pub(super) const LATEST: usize = STEPS.len();
+
+/// Brings a database to version `to`.
+pub(super) fn run(connection: &mut Connection, path: &Path, to: usize) -> Result<()> {
+    let version: i64 = connection.query_row("PRAGMA user_version", [], |r| r.get(0))?;
+    let found = usize::try_from(version).unwrap_or(usize::MAX);
+    if found > LATEST {
+        return Err(StoreError::Newer {
+            found: version,
+            known: LATEST as i64,
+        });
+    }
+    if found > 0 && found < to {
+        // Everything into the main file, then a copy of it.
+        connection.execute_batch("PRAGMA wal_checkpoint(TRUNCATE);")?;
+        std::fs::copy(path, path.with_extension(format!("before-version-{to}.db"))).map_err(StoreError::Backup)?;
+    }
+    for (index, step) in STEPS.iter().enumerate().take(to).skip(found) {
+        let transaction = connection.transaction()?;
+        transaction.execute_batch(step)?;
+        transaction.pragma_update(None, "user_version", index as i64 + 1)?;
+        transaction.commit()?;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::store::Store;
+
+    #[test]
+    fn data_survive_an_upgrade() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("owl-dome.db");
+        let mut old = Connection::open(&path).unwrap();
+        run(&mut old, &path, 1).unwrap();
+        old.execute_batch(
+            r#"INSERT INTO project VALUES (7, 'Merlow', 5, 'scene.glb',
+                '{"file":"m.glb","format":"glTF","triangles":1,"materials":1,"textures":0,"objects":[],
+                  "min":[0,0,0],"max":[1,1,1],"left_out":[],"notices":[]}');
+            INSERT INTO viewpoint VALUES (3, 7, 'Desk',
+                '{"position":[1,2,3],"heading_deg":4,"pitch_deg":0,"roll_deg":0}');"#,
+        )
+        .unwrap();
+        drop(old);
+        let store = Store::open(&path).unwrap();
+        assert_eq!(store.project(7).unwrap().name, "Merlow");
+        let viewpoints = store.viewpoints(7).unwrap();
+        assert_eq!((viewpoints[0].name.as_str(), viewpoints[0].unlocked), ("Desk", false));
+        assert_eq!(viewpoints[0].pose.position, [1.0, 2.0, 3.0]);
+        // The state before the upgrade was kept.
+        let kept = Connection::open(folder.path().join("owl-dome.before-version-2.db")).unwrap();
+        let version: i64 = kept.query_row("PRAGMA user_version", [], |r| r.get(0)).unwrap();
+        assert_eq!(version, 1);
+    }
+
+    #[test]
+    fn a_newer_database_is_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("owl-dome.db");
+        drop(Store::open(&path).unwrap());
+        Connection::open(&path).unwrap().pragma_update(None, "user_version", 99).unwrap();
+        let message = Store::open(&path).err().unwrap().to_string();
+        assert!(message.contains("newer Owl Dome") && message.contains("99"), "{message}");
+    }
+}

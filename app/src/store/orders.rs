@@ -1,0 +1,120 @@
+//! Orders: what to render, and where it is on its way.
+
+use super::{Result, Store, changed, found};
+use crate::api::types::{OrderSpec, OrderState};
+use rusqlite::{Row, params};
+
+/// An order as it is kept; strips and masters are told by the files themselves.
+#[derive(Clone, Debug)]
+pub struct OrderRow {
+    /// Number.
+    pub id: i64,
+    /// Project.
+    pub project: i64,
+    /// What to render.
+    pub spec: OrderSpec,
+    /// Where it is.
+    pub state: OrderState,
+    /// Time spent on rendering, seconds.
+    pub spent_s: f64,
+    /// Why it failed.
+    pub problem: Option<String>,
+}
+
+const COLUMNS: &str = "id, project, spec, state, spent_s, problem";
+
+type Columns = (i64, i64, String, String, f64, Option<String>);
+
+fn columns(r: &Row) -> rusqlite::Result<Columns> {
+    Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?))
+}
+
+fn order((id, project, spec, state, spent_s, problem): Columns) -> Result<OrderRow> {
+    Ok(OrderRow {
+        id,
+        project,
+        spec: serde_json::from_str(&spec)?,
+        state: serde_json::from_str(&state)?,
+        spent_s,
+        problem,
+    })
+}
+
+impl Store {
+    /// Adds an order at the end of the queue.
+    pub fn add_order(&self, project: i64, spec: &OrderSpec) -> Result<i64> {
+        let db = self.lock();
+        db.execute(
+            "INSERT INTO render_order (project, spec, state) VALUES (?1, ?2, ?3)",
+            params![project, serde_json::to_string(spec)?, serde_json::to_string(&OrderState::Queued)?],
+        )?;
+        Ok(db.last_insert_rowid())
+    }
+
+    /// A project's orders, newest first.
+    pub fn orders(&self, project: i64) -> Result<Vec<OrderRow>> {
+        let db = self.lock();
+        let mut statement = db.prepare(&format!("SELECT {COLUMNS} FROM render_order WHERE project = ?1 ORDER BY id DESC"))?;
+        let rows: Vec<_> = statement.query_map([project], columns)?.collect::<rusqlite::Result<_>>()?;
+        rows.into_iter().map(order).collect()
+    }
+
+    /// One order.
+    pub fn order(&self, id: i64) -> Result<OrderRow> {
+        let row = self.lock().query_row(
+            &format!("SELECT {COLUMNS} FROM render_order WHERE id = ?1"),
+            [id],
+            columns,
+        );
+        order(found(row, "order", id)?)
+    }
+
+    /// The order whose turn it is.
+    pub fn next_order(&self) -> Result<Option<OrderRow>> {
+        let row = self.lock().query_row(
+            &format!("SELECT {COLUMNS} FROM render_order WHERE state = ?1 ORDER BY id LIMIT 1"),
+            [serde_json::to_string(&OrderState::Queued)?],
+            columns,
+        );
+        match row {
+            Err(rusqlite::Error::QueryReturnedNoRows) => Ok(None),
+            other => Ok(Some(order(other?)?)),
+        }
+    }
+
+    /// Moves an order on.
+    pub fn set_order_state(&self, id: i64, state: OrderState, problem: Option<&str>) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE render_order SET state = ?2, problem = ?3 WHERE id = ?1",
+            params![id, serde_json::to_string(&state)?, problem],
+        )?;
+        changed(rows, "order", id)
+    }
+
+    /// Adds time spent on an order.
+    pub fn add_time(&self, id: i64, seconds: f64) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE render_order SET spent_s = spent_s + ?2 WHERE id = ?1",
+            params![id, seconds],
+        )?;
+        changed(rows, "order", id)
+    }
+
+    /// Orders that were being rendered when the server ended go on.
+    pub fn requeue_running(&self) -> Result<()> {
+        self.lock().execute(
+            "UPDATE render_order SET state = ?1 WHERE state = ?2",
+            params![
+                serde_json::to_string(&OrderState::Queued)?,
+                serde_json::to_string(&OrderState::Running)?
+            ],
+        )?;
+        Ok(())
+    }
+
+    /// Removes an order.
+    pub fn remove_order(&self, id: i64) -> Result<()> {
+        let rows = self.lock().execute("DELETE FROM render_order WHERE id = ?1", [id])?;
+        changed(rows, "order", id)
+    }
+}

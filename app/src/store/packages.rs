@@ -1,0 +1,100 @@
+//! Packages: what was handed over, and what the file said when it was read back.
+
+use super::{Result, Store, changed, found};
+use crate::api::types::{CheckInfo, Package, PackageRequest};
+use rusqlite::params;
+use serde::{Deserialize, Serialize};
+
+/// What is kept of a package beside its numbers.
+#[derive(Serialize, Deserialize)]
+struct Record {
+    file: String,
+    bytes: u64,
+    width: u32,
+    height: u32,
+    pose_heading_deg: f64,
+    request: PackageRequest,
+    checks: Vec<CheckInfo>,
+    reason: String,
+}
+
+impl Store {
+    /// Reserves a number for a package of an order.
+    pub fn add_package(&self, order: i64) -> Result<i64> {
+        let db = self.lock();
+        db.execute("INSERT INTO package (render_order, record) VALUES (?1, '')", [order])?;
+        Ok(db.last_insert_rowid())
+    }
+
+    /// Tells what a package holds.
+    pub fn set_package(&self, p: &Package) -> Result<()> {
+        let record = Record {
+            file: p.file.clone(),
+            bytes: p.bytes,
+            width: p.width,
+            height: p.height,
+            pose_heading_deg: p.pose_heading_deg,
+            request: p.request.clone(),
+            checks: p.checks.clone(),
+            reason: p.reason.clone(),
+        };
+        let rows = self.lock().execute(
+            "UPDATE package SET record = ?2 WHERE id = ?1",
+            params![p.id, serde_json::to_string(&record)?],
+        )?;
+        changed(rows, "package", p.id)
+    }
+
+    /// A project's packages, newest first.
+    pub fn packages(&self, project: i64) -> Result<Vec<Package>> {
+        let db = self.lock();
+        let mut statement = db.prepare(
+            "SELECT k.id, k.render_order, k.record FROM package k JOIN render_order o ON o.id = k.render_order
+             WHERE o.project = ?1 AND k.record <> '' ORDER BY k.id DESC",
+        )?;
+        let rows: Vec<(i64, i64, String)> = statement
+            .query_map([project], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)))?
+            .collect::<rusqlite::Result<_>>()?;
+        rows.into_iter().map(package).collect()
+    }
+
+    /// One package.
+    pub fn package(&self, id: i64) -> Result<Package> {
+        let row = self.lock().query_row(
+            "SELECT id, render_order, record FROM package WHERE id = ?1 AND record <> ''",
+            [id],
+            |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)),
+        );
+        package(found(row, "package", id)?)
+    }
+
+    /// Removes a package.
+    pub fn remove_package(&self, id: i64) -> Result<()> {
+        let rows = self.lock().execute("DELETE FROM package WHERE id = ?1", [id])?;
+        changed(rows, "package", id)
+    }
+
+    /// The numbers of all packages of an order.
+    pub fn package_ids(&self, order: i64) -> Result<Vec<i64>> {
+        let db = self.lock();
+        let mut statement = db.prepare("SELECT id FROM package WHERE render_order = ?1")?;
+        let ids = statement.query_map([order], |r| r.get(0))?.collect::<rusqlite::Result<_>>()?;
+        Ok(ids)
+    }
+}
+
+fn package((id, order, record): (i64, i64, String)) -> Result<Package> {
+    let r: Record = serde_json::from_str(&record)?;
+    Ok(Package {
+        id,
+        order,
+        file: r.file,
+        bytes: r.bytes,
+        width: r.width,
+        height: r.height,
+        pose_heading_deg: r.pose_heading_deg,
+        request: r.request,
+        checks: r.checks,
+        reason: r.reason,
+    })
+}

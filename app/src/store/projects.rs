@@ -1,0 +1,178 @@
+//! Projects and their viewpoints.
+
+use super::{Result, Store, changed, found};
+use crate::api::types::{Pose, ProjectCard, SceneSummary, Viewpoint, ViewpointDraft};
+use dome_trace::Sky;
+use rusqlite::{Row, params};
+
+/// A project as it is kept.
+#[derive(Clone, Debug)]
+pub struct ProjectRow {
+    /// Number.
+    pub id: i64,
+    /// Name.
+    pub name: String,
+    /// The scene file, relative to the project's scene folder.
+    pub scene_file: String,
+    /// What came in.
+    pub summary: SceneSummary,
+    /// Surroundings.
+    pub sky: Sky,
+}
+
+impl Store {
+    /// Adds a project; gives its number.
+    pub fn add_project(&self, name: &str, created: i64) -> Result<i64> {
+        let db = self.lock();
+        // The scene is told by `set_scene` once it lies in the project's folder.
+        db.execute(
+            "INSERT INTO project (name, created, scene_file, summary) VALUES (?1, ?2, '', 'null')",
+            params![name, created],
+        )?;
+        Ok(db.last_insert_rowid())
+    }
+
+    /// Tells where a project's scene lies and what it holds.
+    pub fn set_scene(&self, id: i64, scene_file: &str, summary: &SceneSummary, sky: &Sky) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE project SET scene_file = ?2, summary = ?3, sky = ?4 WHERE id = ?1",
+            params![id, scene_file, serde_json::to_string(summary)?, serde_json::to_string(sky)?],
+        )?;
+        changed(rows, "project", id)
+    }
+
+    /// Removes projects whose scene never arrived (a stop in the middle); gives their numbers.
+    pub fn remove_unfinished(&self) -> Result<Vec<i64>> {
+        let db = self.lock();
+        let mut statement = db.prepare("DELETE FROM project WHERE scene_file = '' RETURNING id")?;
+        let ids = statement.query_map([], |r| r.get(0))?.collect::<rusqlite::Result<_>>()?;
+        Ok(ids)
+    }
+
+    /// The cards of all projects, newest first; `has_picture` is for the caller to fill.
+    pub fn project_cards(&self) -> Result<Vec<ProjectCard>> {
+        let db = self.lock();
+        let mut statement = db.prepare(
+            "SELECT p.id, p.name, p.created,
+                (SELECT count(*) FROM viewpoint v WHERE v.project = p.id),
+                (SELECT count(*) FROM render_order o WHERE o.project = p.id AND o.state = '\"done\"')
+             FROM project p WHERE p.scene_file <> '' ORDER BY p.created DESC, p.id DESC",
+        )?;
+        let cards = statement
+            .query_map([], |r| {
+                Ok(ProjectCard {
+                    id: r.get(0)?,
+                    name: r.get(1)?,
+                    created: r.get(2)?,
+                    viewpoints: r.get(3)?,
+                    masters: r.get(4)?,
+                    has_picture: false,
+                })
+            })?
+            .collect::<rusqlite::Result<_>>()?;
+        Ok(cards)
+    }
+
+    /// One project.
+    pub fn project(&self, id: i64) -> Result<ProjectRow> {
+        let row = self.lock().query_row(
+            "SELECT name, scene_file, summary, sky FROM project WHERE id = ?1 AND scene_file <> ''",
+            [id],
+            |r| Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?, r.get::<_, String>(3)?)),
+        );
+        let (name, scene_file, summary, sky) = found(row, "project", id)?;
+        Ok(ProjectRow {
+            id,
+            name,
+            scene_file,
+            summary: serde_json::from_str(&summary)?,
+            sky: serde_json::from_str(&sky)?,
+        })
+    }
+
+    /// Renames a project.
+    pub fn rename_project(&self, id: i64, name: &str) -> Result<()> {
+        let rows = self
+            .lock()
+            .execute("UPDATE project SET name = ?2 WHERE id = ?1", params![id, name])?;
+        changed(rows, "project", id)
+    }
+
+    /// Changes a project's surroundings.
+    pub fn set_sky(&self, id: i64, sky: &Sky) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE project SET sky = ?2 WHERE id = ?1",
+            params![id, serde_json::to_string(sky)?],
+        )?;
+        changed(rows, "project", id)
+    }
+
+    /// Removes a project with everything that belongs to it.
+    pub fn remove_project(&self, id: i64) -> Result<()> {
+        let rows = self.lock().execute("DELETE FROM project WHERE id = ?1", [id])?;
+        changed(rows, "project", id)
+    }
+
+    /// A project's viewpoints in the order they were added.
+    pub fn viewpoints(&self, project: i64) -> Result<Vec<Viewpoint>> {
+        let db = self.lock();
+        let mut statement = db.prepare("SELECT id, name, pose, unlocked FROM viewpoint WHERE project = ?1 ORDER BY id")?;
+        let rows: Vec<_> = statement
+            .query_map([project], viewpoint_columns)?
+            .collect::<rusqlite::Result<_>>()?;
+        rows.into_iter().map(viewpoint).collect()
+    }
+
+    /// One viewpoint of a project.
+    pub fn viewpoint(&self, project: i64, id: i64) -> Result<Viewpoint> {
+        let row = self.lock().query_row(
+            "SELECT id, name, pose, unlocked FROM viewpoint WHERE project = ?1 AND id = ?2",
+            [project, id],
+            viewpoint_columns,
+        );
+        viewpoint(found(row, "viewpoint", id)?)
+    }
+
+    /// Adds a viewpoint.
+    pub fn add_viewpoint(&self, project: i64, draft: &ViewpointDraft) -> Result<i64> {
+        let db = self.lock();
+        db.execute(
+            "INSERT INTO viewpoint (project, name, pose, unlocked) VALUES (?1, ?2, ?3, ?4)",
+            params![project, draft.name, serde_json::to_string(&draft.pose)?, draft.unlocked],
+        )?;
+        Ok(db.last_insert_rowid())
+    }
+
+    /// Changes a viewpoint.
+    pub fn set_viewpoint(&self, project: i64, id: i64, draft: &ViewpointDraft) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE viewpoint SET name = ?3, pose = ?4, unlocked = ?5 WHERE project = ?1 AND id = ?2",
+            params![project, id, draft.name, serde_json::to_string(&draft.pose)?, draft.unlocked],
+        )?;
+        changed(rows, "viewpoint", id)
+    }
+
+    /// Removes a viewpoint; orders keep the pose they were given.
+    pub fn remove_viewpoint(&self, project: i64, id: i64) -> Result<()> {
+        let rows = self
+            .lock()
+            .execute("DELETE FROM viewpoint WHERE project = ?1 AND id = ?2", [project, id])?;
+        changed(rows, "viewpoint", id)
+    }
+}
+
+type ViewpointColumns = (i64, String, String, bool);
+
+fn viewpoint_columns(r: &Row) -> rusqlite::Result<ViewpointColumns> {
+    Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?))
+}
+
+fn viewpoint((id, name, pose, unlocked): ViewpointColumns) -> Result<Viewpoint> {
+    let pose: Pose = serde_json::from_str(&pose)?;
+    Ok(Viewpoint {
+        id,
+        name,
+        pose,
+        unlocked,
+    })
+}

@@ -1,0 +1,101 @@
+//! What the server does beside answering: scenes in memory, live pictures, the queue, packages.
+
+pub mod bring;
+pub mod package;
+pub mod preview;
+pub mod queue;
+pub mod scenes;
+
+use crate::api::types::{Event, Order};
+use crate::folder::DataFolder;
+use crate::store::{OrderRow, Store, StoreError};
+use dome_optics::SizeError;
+use dome_trace::TraceError;
+use preview::Previews;
+use queue::Queue;
+use rocket::tokio::sync::broadcast;
+use scenes::Scenes;
+use std::sync::Arc;
+use thiserror::Error;
+
+/// Everything the server has.
+pub struct App {
+    /// The data folder.
+    pub folder: DataFolder,
+    /// The database.
+    pub store: Store,
+    /// Scenes in memory.
+    pub scenes: Scenes,
+    /// Live pictures.
+    pub previews: Previews,
+    /// The render queue.
+    pub queue: Queue,
+    /// What changes.
+    pub events: broadcast::Sender<Event>,
+}
+
+/// Why something could not be done; each message is a whole sentence.
+#[derive(Debug, Error)]
+pub enum WorkError {
+    /// The store.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// A scene.
+    #[error(transparent)]
+    Scene(#[from] TraceError),
+    /// A file.
+    #[error(transparent)]
+    File(#[from] dome_files::FileError),
+    /// A size.
+    #[error(transparent)]
+    Size(#[from] SizeError),
+    /// A request that makes no sense.
+    #[error("{0}")]
+    Request(String),
+    /// A request that does not fit the state of things.
+    #[error("{0}")]
+    Conflict(String),
+}
+
+/// The result of work.
+pub type Result<T> = std::result::Result<T, WorkError>;
+
+impl App {
+    /// Opens a data folder and starts the queue's worker.
+    pub fn open(folder: DataFolder) -> Result<Arc<Self>> {
+        let store = Store::open(&folder.database())?;
+        for id in store.remove_unfinished()? {
+            crate::folder::remove(&folder.project(id));
+        }
+        store.requeue_running()?;
+        let (events, _) = broadcast::channel(256);
+        let app = Arc::new(Self {
+            folder,
+            store,
+            scenes: Scenes::default(),
+            previews: Previews::default(),
+            queue: Queue::default(),
+            events,
+        });
+        queue::start(Arc::clone(&app));
+        Ok(app)
+    }
+
+    /// Tells whoever listens; nobody may.
+    pub fn tell(&self, event: Event) {
+        let _ = self.events.send(event);
+    }
+
+    /// An order with everything that is not in the database.
+    pub fn describe_order(&self, row: OrderRow) -> Order {
+        self.queue.describe(&self.folder, row)
+    }
+
+    /// Tells how far an order is.
+    pub fn tell_order(&self, id: i64) {
+        if let Ok(row) = self.store.order(id) {
+            let order = self.describe_order(row);
+            self.tell(Event::Order { order });
+        }
+    }
+}

@@ -1,0 +1,101 @@
+//! Packages: a JPEG with panorama properties made from a master, read back and checked.
+
+use super::{App, Result, WorkError};
+use crate::api::types::{CheckInfo, OrderState, Package, PackageRequest};
+use crate::folder::remove;
+use dome_files::exr_picture::ExrStrips;
+use dome_files::inspect::inspect;
+use dome_files::picture_file::{self, PictureSpec};
+use dome_files::{FileError, PictureFormat};
+use dome_imaging::{Curve, Tone};
+
+/// Makes a package from an order's master.
+pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
+    let row = app.store.order(order)?;
+    if row.state != OrderState::Done {
+        return Err(WorkError::Conflict(format!(
+            "Order {order} is not finished; hand it over when its master is there."
+        )));
+    }
+    if !(-20.0..=20.0).contains(&request.exposure_stops) {
+        return Err(WorkError::Request("The exposure must lie between -20 and 20 stops.".into()));
+    }
+    if !(1..=100).contains(&request.quality) {
+        return Err(WorkError::Request("The JPEG quality must lie between 1 and 100.".into()));
+    }
+    let spec = row.spec;
+    let mut picture = PictureSpec::panorama(PictureFormat::Jpeg, spec.width, spec.height, spec.pose.heading_deg);
+    picture.quality = request.quality;
+    picture.tone = Tone {
+        exposure_stops: request.exposure_stops,
+        curve: if request.soft { Curve::Soft } else { Curve::Plain },
+    };
+    picture.tags.opening_deg = Some((request.opening_heading_deg, request.opening_pitch_deg));
+    picture.tags.hfov_deg = Some(request.opening_hfov_deg);
+    let asked = picture.tags.properties(spec.width, spec.height)?;
+
+    let project = app.store.project(row.project)?.name;
+    let file = format!("{}.jpg", file_name(&format!("{project} - {} - {} px", spec.viewpoint, spec.width)));
+    let id = app.store.add_package(order)?;
+    let folder = app.folder.package(id);
+    let path = folder.join(&file);
+    let written = std::fs::create_dir_all(&folder)
+        .map_err(FileError::io("Making", &folder))
+        .and_then(|()| picture_file::write(&path, &picture, ExrStrips::open(&app.folder.master(order))?));
+    let found = written.and_then(|()| inspect(&path));
+    let found = match found {
+        Ok(found) => found,
+        Err(e) => {
+            remove(&folder);
+            app.store.remove_package(id)?;
+            return Err(e.into());
+        }
+    };
+    let checks = dome_rules::compare((spec.width, spec.height), &asked, &found)
+        .into_iter()
+        .map(|c| CheckInfo {
+            what: c.what.into(),
+            asked: c.asked,
+            found: c.found,
+            fine: c.fine,
+        })
+        .collect();
+    let package = Package {
+        id,
+        order,
+        file,
+        bytes: std::fs::metadata(&path).map_err(FileError::io("Reading", &path))?.len(),
+        width: found.width,
+        height: found.height,
+        pose_heading_deg: asked.pose_heading_deg.unwrap_or(0.0),
+        request,
+        checks,
+        reason: found.reason,
+    };
+    app.store.set_package(&package)?;
+    Ok(package)
+}
+
+/// A name that any file system takes: letters, digits and a few signs.
+pub fn file_name(text: &str) -> String {
+    let clean: String = text
+        .chars()
+        .map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' })
+        .take(100)
+        .collect();
+    let clean = clean.trim_matches([' ', '-', '.']).to_owned();
+    if clean.is_empty() { "panorama".into() } else { clean }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::file_name;
+
+    #[test]
+    fn names_cannot_climb() {
+        assert_eq!(file_name("../../etc/passwd"), "etc-passwd");
+        assert_eq!(file_name("Saal / Nord: \"3\"\n"), "Saal - Nord- -3");
+        assert_eq!(file_name("..."), "panorama");
+        assert!(file_name(&"a".repeat(900)).len() <= 100);
+    }
+}

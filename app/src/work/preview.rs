@@ -1,0 +1,117 @@
+//! Live pictures: each request for the same view adds samples to what was gathered before.
+
+use super::{App, Result};
+use crate::api::types::{Pose, PreviewRequest};
+use dome_files::jpeg;
+use dome_imaging::{Curve, Tone};
+use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
+use dome_trace::Sky;
+use dome_trace::preview::{ENOUGH, Preview};
+use glam::DVec3;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
+
+/// Views kept in memory.
+const KEPT: usize = 4;
+/// Widest live picture, pixels.
+pub const MAX_WIDTH: u32 = 1536;
+/// Time for refining one view per request.
+const BUDGET: Duration = Duration::from_millis(450);
+/// Samples up to which a live picture makes the queue wait.
+const URGENT: u32 = 8;
+
+#[derive(Clone, PartialEq)]
+struct View {
+    project: i64,
+    sky: Sky,
+    pose: Pose,
+    width: u32,
+}
+
+/// Views and what was gathered for each, most recently used last.
+#[derive(Default)]
+pub struct Previews {
+    kept: Mutex<Vec<(View, Arc<Mutex<Preview>>)>>,
+}
+
+/// A live picture.
+pub struct Live {
+    /// JPEG.
+    pub jpeg: Vec<u8>,
+    /// Samples per pixel so far.
+    pub samples: u32,
+    /// Samples at which it is finished.
+    pub enough: u32,
+}
+
+/// The display tone of every screen: no exposure, soft shoulder. Deliveries choose their own.
+pub const SCREEN_TONE: Tone = Tone {
+    exposure_stops: 0.0,
+    curve: Curve::Soft,
+};
+
+/// The eye of a pose.
+pub fn eye(pose: &Pose) -> MonoEye<Equirect> {
+    MonoEye::new(DVec3::from(pose.position), orientation(pose), Equirect)
+}
+
+/// The orientation of a pose.
+pub fn orientation(pose: &Pose) -> Orientation {
+    Orientation {
+        heading_deg: pose.heading_deg,
+        pitch_deg: pose.pitch_deg,
+        roll_deg: pose.roll_deg,
+    }
+}
+
+/// Makes or refines the live picture of a view.
+pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
+    let size = PanoramaSize::from_width(request.width.min(MAX_WIDTH))?;
+    let sky = app.store.project(project)?.sky;
+    let scene = app.scenes.get(app, project)?;
+    let view = View {
+        project,
+        sky,
+        pose: request.pose,
+        width: size.width(),
+    };
+    let preview = {
+        let mut kept = app.previews.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        match kept.iter().position(|(v, _)| *v == view) {
+            Some(i) => {
+                let entry = kept.remove(i);
+                kept.push(entry);
+            }
+            None => {
+                if kept.len() == KEPT {
+                    kept.remove(0);
+                }
+                kept.push((view, Arc::new(Mutex::new(Preview::new(size)))));
+            }
+        }
+        Arc::clone(&kept[kept.len() - 1].1)
+    };
+    let mut preview = preview.lock().unwrap_or_else(PoisonError::into_inner);
+    // The first picture must come soon; later ones may take their time.
+    let first = preview.samples() == 0;
+    let budget = if first { Duration::ZERO } else { BUDGET };
+    {
+        let running = app.queue.running();
+        let _hold = running
+            .as_ref()
+            .filter(|_| preview.samples() < URGENT)
+            .map(|r| r.control.hold());
+        preview.refine(&scene, &sky, &eye(&request.pose), budget);
+    }
+    let picture = preview.picture();
+    Ok(Live {
+        jpeg: jpeg::encode_small(
+            picture.width,
+            picture.height,
+            &SCREEN_TONE.to_srgb8(&picture.samples),
+            90,
+        )?,
+        samples: preview.samples(),
+        enough: ENOUGH,
+    })
+}
