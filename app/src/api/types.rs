@@ -4,6 +4,20 @@ use dome_trace::Sky;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
+/// How [`Sky`], which lives in the core, looks in JSON; only its TypeScript is made from this.
+#[derive(TS)]
+#[ts(export, rename = "Sky", tag = "kind", rename_all = "kebab-case")]
+#[allow(dead_code)]
+enum SkyShape {
+    Plain {
+        colour: [f32; 3],
+    },
+    TwoColour {
+        zenith: [f32; 3],
+        horizon: [f32; 3],
+    },
+}
+
 /// Where a viewpoint stands and looks.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[ts(export)]
@@ -125,7 +139,7 @@ pub struct Project {
     /// What came in.
     pub scene: SceneSummary,
     /// What surrounds it.
-    #[ts(type = "{ kind: 'plain', colour: [number, number, number] } | { kind: 'two-colour', zenith: [number, number, number], horizon: [number, number, number] }")]
+    #[ts(as = "SkyShape")]
     pub sky: Sky,
     /// The places to stand.
     pub viewpoints: Vec<Viewpoint>,
@@ -142,7 +156,7 @@ pub struct ProjectChange {
     /// New name.
     pub name: Option<String>,
     /// New surroundings.
-    #[ts(type = "Project['sky']")]
+    #[ts(as = "Option<SkyShape>")]
     pub sky: Option<Sky>,
 }
 
@@ -180,7 +194,7 @@ pub struct OrderSpec {
     /// Seed of the noise.
     pub seed: u32,
     /// The surroundings when it was ordered.
-    #[ts(type = "Project['sky']")]
+    #[ts(as = "SkyShape")]
     pub sky: Sky,
 }
 

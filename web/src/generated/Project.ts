@@ -2,6 +2,7 @@
 import type { Order } from "./Order";
 import type { Package } from "./Package";
 import type { SceneSummary } from "./SceneSummary";
+import type { Sky } from "./Sky";
 import type { Viewpoint } from "./Viewpoint";
 
 /**
@@ -23,7 +24,7 @@ scene: SceneSummary,
 /**
  * What surrounds it.
  */
-sky: { kind: 'plain', colour: [number, number, number] } | { kind: 'two-colour', zenith: [number, number, number], horizon: [number, number, number] }, 
+sky: Sky, 
 /**
  * The places to stand.
  */

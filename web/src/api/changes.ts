@@ -1,0 +1,41 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import type { Event } from "../generated/Event";
+import type { Order } from "../generated/Order";
+import type { Project } from "../generated/Project";
+
+/** The query keys of everything that is kept. */
+export const keys = {
+  projects: ["projects"] as const,
+  project: (id: number) => ["project", id] as const,
+};
+
+function withOrder(project: Project, order: Order): Project {
+  const known = project.orders.some((o) => o.id === order.id);
+  const orders = known
+    ? project.orders.map((o) => (o.id === order.id ? order : o))
+    : [order, ...project.orders];
+  return { ...project, orders };
+}
+
+/** Follows what changes on the server and keeps the shown data true. */
+export function useChanges(): void {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const line = new EventSource("/api/events");
+    line.addEventListener("message", (message: MessageEvent<string>) => {
+      const event = JSON.parse(message.data) as Event | { kind: "open" };
+      if (event.kind === "order") {
+        queries.setQueryData<Project>(
+          keys.project(event.order.project),
+          (p) => p && withOrder(p, event.order),
+        );
+        if (event.order.state === "done") void queries.invalidateQueries({ queryKey: keys.projects });
+      } else {
+        // The line was opened again, or something else changed: what was missed is asked for.
+        void queries.invalidateQueries();
+      }
+    });
+    return () => line.close();
+  }, [queries]);
+}

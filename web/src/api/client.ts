@@ -1,0 +1,125 @@
+import type { ApiError } from "../generated/ApiError";
+import type { Estimate } from "../generated/Estimate";
+import type { FloorInfo } from "../generated/FloorInfo";
+import type { Order } from "../generated/Order";
+import type { OrderRequest } from "../generated/OrderRequest";
+import type { Package } from "../generated/Package";
+import type { PackageRequest } from "../generated/PackageRequest";
+import type { Plan } from "../generated/Plan";
+import type { PreviewRequest } from "../generated/PreviewRequest";
+import type { Project } from "../generated/Project";
+import type { ProjectCard } from "../generated/ProjectCard";
+import type { ProjectChange } from "../generated/ProjectChange";
+import type { Viewpoint } from "../generated/Viewpoint";
+import type { ViewpointDraft } from "../generated/ViewpointDraft";
+
+/** A refusal by the server: its message is one whole sentence. */
+export class Refusal extends Error {}
+
+const UNREACHABLE = "The server does not answer; see whether it is still running, then try again.";
+
+async function request(
+  method: string,
+  path: string,
+  body?: unknown,
+  signal?: AbortSignal,
+): Promise<Response> {
+  let response: Response;
+  try {
+    response = await fetch(`/api${path}`, {
+      method,
+      signal: signal ?? null,
+      headers: body === undefined ? {} : { "Content-Type": "application/json" },
+      body: body === undefined ? null : JSON.stringify(body),
+    });
+  } catch (e) {
+    if (signal?.aborted) throw e;
+    throw new Refusal(UNREACHABLE);
+  }
+  if (!response.ok) throw new Refusal(await sentence(response));
+  return response;
+}
+
+async function sentence(response: Response): Promise<string> {
+  try {
+    return ((await response.json()) as ApiError).error;
+  } catch {
+    return UNREACHABLE;
+  }
+}
+
+async function json<T>(method: string, path: string, body?: unknown): Promise<T> {
+  return (await (await request(method, path, body)).json()) as T;
+}
+
+async function done(method: string, path: string): Promise<void> {
+  await request(method, path);
+}
+
+/** The area of a plan, metres. */
+export interface Area {
+  x0: number;
+  z0: number;
+  x1: number;
+  z1: number;
+}
+
+const areaQuery = (a: Area) => `x0=${a.x0}&z0=${a.z0}&x1=${a.x1}&z1=${a.z1}`;
+
+/** A live picture and how far it is. */
+export interface LivePicture {
+  picture: Blob;
+  samples: number;
+  enough: number;
+}
+
+export const api = {
+  projects: () => json<ProjectCard[]>("GET", "/projects"),
+  project: (id: number) => json<Project>("GET", `/projects/${id}`),
+  changeProject: (id: number, change: ProjectChange) => json<Project>("PATCH", `/projects/${id}`, change),
+  removeProject: (id: number) => done("DELETE", `/projects/${id}`),
+  addViewpoint: (project: number, draft: ViewpointDraft) =>
+    json<Viewpoint>("POST", `/projects/${project}/viewpoints`, draft),
+  setViewpoint: (project: number, id: number, draft: ViewpointDraft) =>
+    json<Viewpoint>("PUT", `/projects/${project}/viewpoints/${id}`, draft),
+  removeViewpoint: (project: number, id: number) => done("DELETE", `/projects/${project}/viewpoints/${id}`),
+  plan: (project: number, y: number, area: Area) =>
+    json<Plan>("GET", `/projects/${project}/plan?y=${y}&${areaQuery(area)}`),
+  planPicture: (project: number, y: number, area: Area, width: number) =>
+    `/api/projects/${project}/plan.png?y=${y}&${areaQuery(area)}&width=${width}`,
+  floor: (project: number, [x, y, z]: readonly [number, number, number]) =>
+    json<FloorInfo>("GET", `/projects/${project}/floor?x=${x}&y=${y}&z=${z}`),
+  estimate: (width: number) => json<Estimate>("GET", `/estimate?width=${width}`),
+  order: (project: number, body: OrderRequest) => json<Order>("POST", `/projects/${project}/orders`, body),
+  stopOrder: (id: number) => done("POST", `/orders/${id}/stop`),
+  resumeOrder: (id: number) => done("POST", `/orders/${id}/resume`),
+  removeOrder: (id: number) => done("DELETE", `/orders/${id}`),
+  handOver: (order: number, body: PackageRequest) => json<Package>("POST", `/orders/${order}/packages`, body),
+  removePackage: (id: number) => done("DELETE", `/packages/${id}`),
+  live: async (project: number, body: PreviewRequest, signal: AbortSignal): Promise<LivePicture> => {
+    const response = await request("POST", `/projects/${project}/preview`, body, signal);
+    return {
+      picture: await response.blob(),
+      samples: Number(response.headers.get("X-Samples")),
+      enough: Number(response.headers.get("X-Enough")),
+    };
+  },
+};
+
+/** Sends a scene; `progress` hears the share that has been sent. */
+export function upload(file: File, name: string, progress: (share: number) => void): Promise<Project> {
+  return new Promise((resolve, reject) => {
+    const sending = new XMLHttpRequest();
+    const query = `file=${encodeURIComponent(file.name)}&name=${encodeURIComponent(name)}`;
+    sending.open("POST", `/api/projects?${query}`);
+    sending.setRequestHeader("Content-Type", "application/octet-stream");
+    sending.responseType = "json";
+    sending.upload.addEventListener("progress", (e) => progress(e.total > 0 ? e.loaded / e.total : 0));
+    sending.addEventListener("error", () => reject(new Refusal(UNREACHABLE)));
+    sending.addEventListener("load", () => {
+      if (sending.status === 200) resolve(sending.response as Project);
+      else reject(new Refusal((sending.response as ApiError | null)?.error ?? UNREACHABLE));
+    });
+    sending.send(file);
+  });
+}

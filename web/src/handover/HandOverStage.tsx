@@ -1,0 +1,252 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useLocation, useSearch } from "wouter";
+import { api } from "../api/client";
+import { keys } from "../api/changes";
+import type { Package } from "../generated/Package";
+import type { Project } from "../generated/Project";
+import { Mark } from "../parts/Mark";
+import { NumberField } from "../parts/NumberField";
+import { Problem } from "../parts/Problem";
+import { bytes, wrapHeading, wrapSigned } from "../parts/units";
+import { Horizon } from "../sphere/Horizon";
+import { Lookout } from "../sphere/Lookout";
+import type { View } from "../sphere/geometry";
+
+function PackageCard({ made, project }: { made: Package; project: number }) {
+  const queries = useQueryClient();
+  const [, go] = useLocation();
+  const remove = useMutation({
+    mutationFn: () => api.removePackage(made.id),
+    onSuccess: () => queries.invalidateQueries({ queryKey: keys.project(project) }),
+  });
+  const fine = made.checks.every((c) => c.fine);
+  return (
+    <li className="rounded-box border border-base-300 px-4 py-2.5" data-testid="package">
+      <div className="flex items-baseline justify-between gap-3">
+        <h2 className="truncate text-[15px]" title={made.file}>
+          {made.file}
+        </h2>
+        <Mark kind={fine ? "fine" : "stop"}>{fine ? "says what was asked" : "differs"}</Mark>
+      </div>
+      <p className="text-xs text-base-content/80">
+        JPEG, {bytes(made.bytes)}. Read back from disk: {made.reason}
+      </p>
+      <table className="mt-1 w-full text-xs">
+        <thead className="sr-only">
+          <tr>
+            <th>Property</th>
+            <th>Asked</th>
+            <th>In the file</th>
+            <th>Check</th>
+          </tr>
+        </thead>
+        <tbody>
+          {made.checks.map((c) => (
+            <tr key={c.what} className="border-t border-base-300/60">
+              <td className="py-0.5 text-base-content/80">{c.what}</td>
+              <td>{c.asked}</td>
+              <td data-testid={`found-${c.what}`}>{c.found}</td>
+              <td className="text-right">
+                <Mark kind={c.fine ? "fine" : "stop"}>{c.fine ? "same" : "differs"}</Mark>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <Problem error={remove.error} />
+      <div className="mt-2 flex gap-2">
+        <a
+          className="btn btn-primary btn-sm"
+          href={`/api/packages/${made.id}/download`}
+          download
+          data-testid="download"
+        >
+          Download JPEG
+        </a>
+        <button
+          type="button"
+          className="btn btn-sm btn-outline"
+          onClick={() => go(`/project/${project}/look?package=${made.id}`)}
+        >
+          Look round in it
+        </button>
+        <button
+          type="button"
+          className="btn btn-ghost btn-sm ml-auto font-normal text-error"
+          onClick={() => remove.mutate()}
+        >
+          Remove
+        </button>
+      </div>
+    </li>
+  );
+}
+
+/** The file that is handed over, with its opening view, read back and checked. */
+export function HandOverStage({ project }: { project: Project }) {
+  const queries = useQueryClient();
+  const masters = project.orders.filter((o) => o.state === "done");
+  const asked = Number(new URLSearchParams(useSearch()).get("order"));
+  const [chosen, setChosen] = useState(masters.find((o) => o.id === asked)?.id ?? masters[0]?.id ?? 0);
+  const order = masters.find((o) => o.id === chosen) ?? masters[0];
+  const [view, setView] = useState<View>({ lon: 0, lat: 0, hfov: 75 });
+  const [exposure, setExposure] = useState(0);
+  const [soft, setSoft] = useState(true);
+  const [quality, setQuality] = useState(92);
+  const heading = order?.spec.pose.heading_deg ?? 0;
+  const { data: picture } = useQuery({
+    queryKey: ["display", order?.id],
+    queryFn: async () => (await fetch(`/api/orders/${order?.id}/picture.jpg`)).blob(),
+    enabled: order !== undefined,
+    gcTime: 10_000,
+  });
+  const make = useMutation({
+    mutationFn: (id: number) =>
+      api.handOver(id, {
+        opening_heading_deg: Number(wrapHeading(heading + view.lon).toFixed(2)),
+        opening_pitch_deg: Number(view.lat.toFixed(2)),
+        opening_hfov_deg: Number(view.hfov.toFixed(1)),
+        exposure_stops: exposure,
+        soft,
+        quality,
+      }),
+    onSuccess: (made) =>
+      queries.setQueryData<Project>(
+        keys.project(project.id),
+        (p) => p && { ...p, packages: [made, ...p.packages] },
+      ),
+  });
+
+  if (!order) {
+    return (
+      <div className="mx-auto mt-16 max-w-md text-center">
+        <h1 className="mb-2 text-2xl">No master yet</h1>
+        <p className="text-base-content/80">
+          A JPEG for hosts is made from a finished render. Order one at Render first.
+        </p>
+      </div>
+    );
+  }
+  const opening = wrapHeading(heading + view.lon);
+  return (
+    <div className="grid h-full min-h-[640px] grid-cols-[minmax(0,1fr)_minmax(0,27rem)] gap-5">
+      <section className="flex min-h-0 min-w-0 flex-col gap-3">
+        <Horizon
+          picture={`/api/orders/${order.id}/picture.jpg`}
+          label="Finished picture; choose the opening view"
+          heading={heading}
+          pitch={order.spec.pose.pitch_deg}
+          roll={order.spec.pose.roll_deg}
+          view={view}
+          viewName="Opening view"
+          onPoint={(lon, lat) => setView((v) => ({ ...v, lon: wrapSigned(lon), lat }))}
+        />
+        <div className="flex min-h-0 flex-1 items-stretch gap-4 pl-9">
+          <Lookout
+            picture={picture ?? null}
+            view={view}
+            onView={setView}
+            label="What is seen first"
+            className="h-full min-h-40 w-1/2 rounded-2xl"
+          />
+          <p className="flex-1 text-sm text-base-content/80">
+            Click or drag on the Horizon, or turn this window: what you see here is what people see first when
+            the picture opens.
+          </p>
+        </div>
+      </section>
+      <section className="flex min-h-0 flex-col gap-3">
+        <form
+          className="rounded-box border border-base-300 p-4"
+          onSubmit={(e) => {
+            e.preventDefault();
+            make.mutate(order.id);
+          }}
+        >
+          <h1 className="mb-2 text-xl">JPEG for a panorama host</h1>
+          <div className="grid grid-cols-3 gap-x-3 gap-y-2">
+            <label className="col-span-3 flex flex-col gap-0.5">
+              <span className="text-xs text-base-content/75">From the master</span>
+              <select
+                className="select select-sm w-full bg-base-100"
+                value={order.id}
+                onChange={(e) => setChosen(Number(e.target.value))}
+              >
+                {masters.map((o) => (
+                  <option key={o.id} value={o.id}>
+                    {o.spec.viewpoint}, {o.spec.width} × {o.spec.height} px, order {o.id}
+                  </option>
+                ))}
+              </select>
+            </label>
+            <NumberField
+              label="Opening heading"
+              unit="°"
+              digits={1}
+              value={opening}
+              onChange={(h) => setView({ ...view, lon: wrapSigned(h - heading) })}
+            />
+            <NumberField
+              label="Opening pitch"
+              unit="°"
+              digits={1}
+              min={-90}
+              max={90}
+              value={view.lat}
+              onChange={(lat) => setView({ ...view, lat })}
+            />
+            <NumberField
+              label="Field of view"
+              unit="°"
+              min={20}
+              max={120}
+              value={view.hfov}
+              onChange={(hfov) => setView({ ...view, hfov })}
+            />
+            <NumberField
+              label="Exposure"
+              unit="stops"
+              step={0.25}
+              digits={2}
+              min={-20}
+              max={20}
+              value={exposure}
+              onChange={setExposure}
+            />
+            <NumberField
+              label="Quality"
+              unit="of 100"
+              min={1}
+              max={100}
+              value={quality}
+              onChange={(q) => setQuality(Math.round(q))}
+            />
+            <label className="flex flex-col gap-0.5">
+              <span className="text-xs text-base-content/75">Bright light</span>
+              <select
+                className="select select-sm w-full bg-base-100"
+                value={soft ? "soft" : "plain"}
+                onChange={(e) => setSoft(e.target.value === "soft")}
+              >
+                <option value="soft">rolls off</option>
+                <option value="plain">is cut off</option>
+              </select>
+            </label>
+          </div>
+          <div className="mt-3 space-y-2">
+            <Problem error={make.error} />
+            <button type="submit" className="btn btn-primary btn-sm w-full" disabled={make.isPending}>
+              {make.isPending ? "Making and checking the JPEG" : "Make the JPEG"}
+            </button>
+          </div>
+        </form>
+        <ul className="min-h-0 flex-1 space-y-3 overflow-auto">
+          {project.packages.map((k) => (
+            <PackageCard key={k.id} made={k} project={project.id} />
+          ))}
+        </ul>
+      </section>
+    </div>
+  );
+}

@@ -1,0 +1,32 @@
+import { useEffect, useState } from "react";
+import { Route, Switch } from "wouter";
+import { useChanges } from "../api/changes";
+import { Library } from "../library/Library";
+import { ProjectFrame } from "./ProjectFrame";
+import { ShellContext } from "./theme";
+
+const KEPT = "owl-dome-theme";
+
+/** The page: library or project, in daylight or at dusk. */
+export function App() {
+  useChanges();
+  const [theme, setTheme] = useState(() => localStorage.getItem(KEPT) ?? "daylight");
+  useEffect(() => {
+    document.documentElement.dataset["theme"] = theme;
+    localStorage.setItem(KEPT, theme);
+  }, [theme]);
+  return (
+    <ShellContext
+      value={{ dusk: theme === "dusk", toggle: () => setTheme(theme === "dusk" ? "daylight" : "dusk") }}
+    >
+      <Switch>
+        <Route path="/project/:id/:stage?">
+          {({ id, stage }) => <ProjectFrame id={Number(id)} stage={stage ?? "scene"} />}
+        </Route>
+        <Route>
+          <Library />
+        </Route>
+      </Switch>
+    </ShellContext>
+  );
+}

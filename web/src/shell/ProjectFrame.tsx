@@ -1,0 +1,68 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "wouter";
+import { api } from "../api/client";
+import { keys } from "../api/changes";
+import { HandOverStage } from "../handover/HandOverStage";
+import { LookStage } from "../look/LookStage";
+import { Mark } from "../parts/Mark";
+import { Problem } from "../parts/Problem";
+import type { Project } from "../generated/Project";
+import { RenderStage } from "../render/RenderStage";
+import { SceneStage } from "../scene/SceneStage";
+import { StandStage } from "../stand/StandStage";
+import { Header } from "./Header";
+import { stages } from "./stages";
+
+const screens: Record<string, (props: { project: Project }) => React.ReactNode> = {
+  scene: SceneStage,
+  stand: StandStage,
+  render: RenderStage,
+  "hand-over": HandOverStage,
+  look: LookStage,
+};
+
+/** A project with the way through its stages. */
+export function ProjectFrame({ id, stage }: { id: number; stage: string }) {
+  const { data: project, error } = useQuery({ queryKey: keys.project(id), queryFn: () => api.project(id) });
+  const Screen = screens[stage] ?? SceneStage;
+  return (
+    <div className="flex h-full flex-col">
+      <Header title={project?.name ?? ""}>
+        {project && (
+          <nav aria-label="Stages">
+            <ol className="flex items-stretch">
+              {stages.map((s, i) => {
+                const { kind, word } = s.state(project);
+                const here = s.path === stage;
+                return (
+                  <li key={s.path} className="flex items-center">
+                    {i > 0 && (
+                      <span
+                        className="w-4 border-t border-dotted border-base-content/40"
+                        aria-hidden="true"
+                      />
+                    )}
+                    <Link
+                      href={`/project/${id}/${s.path}`}
+                      aria-current={here ? "page" : undefined}
+                      className={`flex flex-col rounded-lg px-3 py-1 leading-tight ${here ? "bg-secondary text-secondary-content" : "hover:bg-base-200"}`}
+                    >
+                      <span className="font-display text-[15px]">{s.name}</span>
+                      <span className="text-[11px]">
+                        {here ? <span>{s.question}</span> : <Mark kind={kind}>{word}</Mark>}
+                      </span>
+                    </Link>
+                  </li>
+                );
+              })}
+            </ol>
+          </nav>
+        )}
+      </Header>
+      <main className="min-h-0 flex-1 overflow-auto p-4">
+        {error && <Problem error={error} />}
+        {project && <Screen key={stage} project={project} />}
+      </main>
+    </div>
+  );
+}

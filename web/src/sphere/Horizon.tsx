@@ -1,0 +1,164 @@
+import { useRef, type PointerEvent, type ReactNode } from "react";
+import { degrees, wrapHeading } from "../parts/units";
+import { horizonPath, viewOutline, type View } from "./geometry";
+
+interface Props {
+  /** The unrolled picture, or nothing yet. */
+  picture: string | null;
+  label: string;
+  /** Heading of the picture's middle, degrees. */
+  heading: number;
+  pitch?: number;
+  roll?: number;
+  /** The opening view or the Lookout's, relative to the middle. */
+  view?: View;
+  viewRatio?: number;
+  viewName?: string;
+  /** Dragging turns the picture by so many degrees; `end` is true when the pointer is let go. */
+  onTurn?: (degrees: number, end: boolean) => void;
+  /** Pointing at a place, relative to the middle; degrees. */
+  onPoint?: (lon: number, lat: number) => void;
+  /** Laid over the picture, in percent of it. */
+  children?: ReactNode;
+  note?: ReactNode;
+}
+
+const RULER_LABELS = Array.from({ length: 12 }, (_, i) => i * 30);
+const RULER_TICKS = Array.from({ length: 36 }, (_, i) => i * 10);
+
+/** The whole sphere unrolled, with a ruler of headings, latitudes and the horizon. */
+export function Horizon(props: Props) {
+  const { picture, label, heading, pitch = 0, roll = 0, view, viewRatio = 1.6, onTurn, onPoint } = props;
+  const frame = useRef<HTMLDivElement>(null);
+  const drag = useRef<number | null>(null);
+
+  const place = (e: PointerEvent): [number, number] => {
+    const box = frame.current?.getBoundingClientRect();
+    if (!box) return [0, 0];
+    return [
+      ((e.clientX - box.left) / box.width - 0.5) * 360,
+      (0.5 - (e.clientY - box.top) / box.height) * 180,
+    ];
+  };
+  const down = (e: PointerEvent) => {
+    e.currentTarget.setPointerCapture(e.pointerId);
+    drag.current = e.clientX;
+    onPoint?.(...place(e));
+  };
+  const move = (e: PointerEvent) => {
+    if (drag.current === null) return;
+    const width = frame.current?.clientWidth ?? 1;
+    if (onTurn) {
+      onTurn((-(e.clientX - drag.current) / width) * 360, false);
+      drag.current = e.clientX;
+    }
+    onPoint?.(...place(e));
+  };
+  const up = () => {
+    if (drag.current !== null) onTurn?.(0, true);
+    drag.current = null;
+  };
+  const keys = (e: React.KeyboardEvent) => {
+    const step = e.shiftKey ? 10 : 1;
+    const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, step], ArrowDown: [0, -step] }[
+      e.key
+    ];
+    if (!by) return;
+    e.preventDefault();
+    onTurn?.(by[0] ?? 0, true);
+    if (onPoint && view)
+      onPoint(view.lon + (by[0] ?? 0), Math.max(-90, Math.min(90, view.lat + (by[1] ?? 0))));
+  };
+  const active = onTurn !== undefined || onPoint !== undefined;
+  const at = (h: number) => ((wrapHeading(h - heading + 180) / 360) * 100).toFixed(3);
+
+  return (
+    <figure className="relative m-0 select-none" data-testid="horizon">
+      <div className="relative ml-9 h-5 text-[11px] text-base-content/80" aria-hidden="true">
+        {RULER_TICKS.map((h) => (
+          <span
+            key={h}
+            className={`absolute bottom-0 w-px bg-base-content/45 ${h % 30 === 0 ? "h-1.5" : "h-1"}`}
+            style={{ left: `${at(h)}%` }}
+          />
+        ))}
+        {RULER_LABELS.map((h) => (
+          <span key={h} className="absolute top-0 -translate-x-1/2 leading-3" style={{ left: `${at(h)}%` }}>
+            {h}°
+          </span>
+        ))}
+      </div>
+      <div className="flex">
+        <div className="relative w-9 shrink-0 text-[11px] text-base-content/80" aria-hidden="true">
+          {[60, 30, 0, -30, -60].map((lat) => (
+            <span
+              key={lat}
+              className="absolute right-1.5 -translate-y-1/2 leading-3"
+              style={{ top: `${((90 - lat) / 180) * 100}%` }}
+            >
+              {lat > 0 ? `+${lat}` : lat}°
+            </span>
+          ))}
+        </div>
+        <div
+          ref={frame}
+          className={`mid-grey relative aspect-[2/1] w-full touch-none overflow-hidden rounded-md ${onTurn ? "cursor-ew-resize" : ""} ${onPoint ? "cursor-crosshair" : ""}`}
+          role={active ? "application" : "img"}
+          aria-label={active ? `${label}. Arrow keys turn it.` : label}
+          tabIndex={active ? 0 : undefined}
+          onPointerDown={active ? down : undefined}
+          onPointerMove={active ? move : undefined}
+          onPointerUp={up}
+          onPointerCancel={up}
+          onKeyDown={active ? keys : undefined}
+        >
+          {picture && (
+            <img
+              src={picture}
+              alt=""
+              draggable={false}
+              className="absolute inset-0 size-full"
+              data-testid="horizon-picture"
+            />
+          )}
+          {props.children}
+          <svg
+            viewBox="0 0 360 180"
+            className="pointer-events-none absolute inset-0 size-full"
+            aria-hidden="true"
+          >
+            <path
+              d={horizonPath(pitch, roll)}
+              fill="none"
+              stroke="#fff"
+              strokeOpacity="0.55"
+              strokeWidth="0.5"
+              strokeDasharray="1.5 2.5"
+            />
+            {view && (
+              <>
+                <path
+                  d={viewOutline(view, viewRatio)}
+                  fill="none"
+                  stroke="#15181e"
+                  strokeOpacity="0.6"
+                  strokeWidth="1.9"
+                />
+                <path d={viewOutline(view, viewRatio)} fill="none" stroke="#f7e3bf" strokeWidth="0.8" />
+              </>
+            )}
+          </svg>
+        </div>
+      </div>
+      <figcaption className="ml-9 flex min-h-6 flex-wrap items-center gap-x-4 pt-1 text-xs text-base-content/80">
+        <span>
+          Middle {degrees(wrapHeading(heading), 0)}
+          {view && props.viewName
+            ? ` · ${props.viewName} ${degrees(wrapHeading(heading + view.lon))} / ${degrees(view.lat)}, ${degrees(view.hfov, 0)} wide`
+            : ""}
+        </span>
+        {props.note}
+      </figcaption>
+    </figure>
+  );
+}

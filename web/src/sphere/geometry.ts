@@ -1,0 +1,73 @@
+/** What the overlays of the Horizon need; the pictures themselves are computed by the server. */
+
+const RAD = Math.PI / 180;
+
+/** A view of a part of the sphere, relative to the middle of the picture; degrees. */
+export interface View {
+  lon: number;
+  lat: number;
+  hfov: number;
+}
+
+type Vector = readonly [number, number, number];
+
+/** Turns a direction up by `pitch`, then right by `heading`; radians. */
+function turned([x, y, z]: Vector, heading: number, pitch: number): Vector {
+  const [sp, cp, sh, ch] = [Math.sin(pitch), Math.cos(pitch), Math.sin(heading), Math.cos(heading)];
+  const [y1, z1] = [y * cp - z * sp, y * sp + z * cp];
+  return [x * ch - z1 * sh, y1, x * sh + z1 * ch];
+}
+
+/** Longitude and latitude of a direction, degrees. */
+function lonLat([x, y, z]: Vector): [number, number] {
+  return [Math.atan2(x, -z) / RAD, Math.atan2(y, Math.hypot(x, z)) / RAD];
+}
+
+/** An SVG path through points of longitude and latitude, broken where it leaves one edge and enters the other. */
+function pathOf(points: [number, number][]): string {
+  let path = "";
+  let before: number | undefined;
+  for (const [lon, lat] of points) {
+    const jump = before === undefined || Math.abs(lon - before) > 180;
+    path += `${jump ? "M" : "L"}${(lon + 180).toFixed(2)} ${(90 - lat).toFixed(2)}`;
+    before = lon;
+  }
+  return path;
+}
+
+/** The outline of what a viewer window of the given ratio shows. */
+export function viewOutline(view: View, ratio: number): string {
+  const half = Math.tan((view.hfov / 2) * RAD);
+  const steps = 24;
+  const points: [number, number][] = [];
+  const corners: [number, number][] = [
+    [-1, 1],
+    [1, 1],
+    [1, -1],
+    [-1, -1],
+    [-1, 1],
+  ];
+  corners.slice(1).forEach(([x1, y1], side) => {
+    const [x0, y0] = corners[side] ?? [0, 0];
+    for (let i = 0; i <= steps; i++) {
+      const t = i / steps;
+      const x = (x0 + (x1 - x0) * t) * half;
+      const y = ((y0 + (y1 - y0) * t) * half) / ratio;
+      points.push(lonLat(turned([x, y, -1], view.lon * RAD, view.lat * RAD)));
+    }
+  });
+  return pathOf(points);
+}
+
+/** Where the level horizon of the world lies in the picture of a tilted viewpoint. */
+export function horizonPath(pitchDeg: number, rollDeg: number): string {
+  const [p, r] = [pitchDeg * RAD, rollDeg * RAD];
+  const points: [number, number][] = [];
+  for (let a = -180; a <= 180; a += 3) {
+    const world: Vector = [Math.sin(a * RAD), 0, -Math.cos(a * RAD)];
+    const [x, y, z] = turned(world, 0, -p);
+    // The viewer's clockwise roll turns the world the other way.
+    points.push(lonLat([x * Math.cos(r) - y * Math.sin(r), x * Math.sin(r) + y * Math.cos(r), z]));
+  }
+  return pathOf(points.sort((a, b) => a[0] - b[0]));
+}
