@@ -15,7 +15,10 @@ impl DataFolder {
     /// Opens a data folder, making it if needed; refuses one that another server uses.
     pub fn open(root: &Path) -> Result<Self, String> {
         let failed = |e: std::io::Error| {
-            format!("The data folder {} cannot be used: {e}. Choose another with --data.", root.display())
+            format!(
+                "The data folder {} cannot be used: {e}. Choose another with --data.",
+                root.display()
+            )
         };
         for part in ["projects", "orders", "packages", "incoming"] {
             std::fs::create_dir_all(root.join(part)).map_err(failed)?;
@@ -34,7 +37,10 @@ impl DataFolder {
             _lock: lock,
         };
         // Uploads that were cut off by a stop.
-        for left in std::fs::read_dir(folder.incoming()).map_err(failed)?.flatten() {
+        for left in std::fs::read_dir(folder.incoming())
+            .map_err(failed)?
+            .flatten()
+        {
             remove(&left.path());
         }
         Ok(folder)

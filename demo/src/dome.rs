@@ -34,7 +34,8 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
         for i in 0..across {
             for j in 0..up {
                 let cell = |di: u32, dj: u32| {
-                    let heading = 360.0 * (g as f32 + (i + di) as f32 / across as f32) / gores as f32;
+                    let heading =
+                        360.0 * (g as f32 + (i + di) as f32 / across as f32) / gores as f32;
                     (heading, 90.0 * (j + dj) as f32 / up as f32)
                 };
                 let (h0, e0) = cell(0, 0);
@@ -43,7 +44,12 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
                     continue;
                 }
                 for (radius, inner) in [(RADIUS, true), (RADIUS + 0.06, false)] {
-                    let corners = [point(h0, e0, radius), point(h1, e0, radius), point(h1, e1, radius), point(h0, e1, radius)];
+                    let corners = [
+                        point(h0, e0, radius),
+                        point(h1, e0, radius),
+                        point(h1, e1, radius),
+                        point(h0, e1, radius),
+                    ];
                     let base = plate.positions.len() as u32;
                     let centre = Vec3::Y * (WALL_TOP + 0.25);
                     for c in corners {
@@ -72,7 +78,11 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
             .take_while(|&q| !in_slit(q))
             .collect();
         if path.len() > 2 {
-            s.add(&format!("Dome rib {}", g + 1), &tube(&path, 0.04, 8, false), p.rib);
+            s.add(
+                &format!("Dome rib {}", g + 1),
+                &tube(&path, 0.04, 8, false),
+                p.rib,
+            );
         }
     }
     for (i, elevation) in [22.0f32, 44.0, 66.0].into_iter().enumerate() {
@@ -81,7 +91,11 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
             .map(|k| point(SLIT_HEADING_DEG + 1.5 * k as f32, elevation, RADIUS - 0.05))
             .filter(|&q| !in_slit(q))
             .collect();
-        s.add(&format!("Dome hoop {}", i + 1), &tube(&points, 0.03, 8, false), p.rib);
+        s.add(
+            &format!("Dome hoop {}", i + 1),
+            &tube(&points, 0.03, 8, false),
+            p.rib,
+        );
     }
     // Edges of the slit.
     let forward = polar(SLIT_HEADING_DEG, 1.0, 0.0);
@@ -92,7 +106,9 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
         let path: Vec<Vec3> = (0..=60)
             .map(|k| {
                 let a = start * k as f32 / 60.0;
-                forward * (r * a.cos()) + right * (side * SLIT_HALF) + Vec3::Y * (WALL_TOP + 0.25 + r * a.sin())
+                forward * (r * a.cos())
+                    + right * (side * SLIT_HALF)
+                    + Vec3::Y * (WALL_TOP + 0.25 + r * a.sin())
             })
             .collect();
         s.add(name, &tube(&path, 0.07, 8, false), p.rib);
@@ -103,18 +119,48 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
     });
     s.add("Slit head", &bar(ends[0], ends[1], 0.07), p.rib);
 
-    s.add("Dome ring", &ring_part(WALL - 0.12, WALL + 0.3, WALL_TOP + 0.14, WALL_TOP + 0.3, 0.0, 360.0), p.iron);
-    s.add("Roller track", &ring_part(WALL - 0.02, WALL + 0.42, WALL_TOP - 0.06, WALL_TOP, 0.0, 360.0), p.stone);
+    s.add(
+        "Dome ring",
+        &ring_part(
+            WALL - 0.12,
+            WALL + 0.3,
+            WALL_TOP + 0.14,
+            WALL_TOP + 0.3,
+            0.0,
+            360.0,
+        ),
+        p.iron,
+    );
+    s.add(
+        "Roller track",
+        &ring_part(
+            WALL - 0.02,
+            WALL + 0.42,
+            WALL_TOP - 0.06,
+            WALL_TOP,
+            0.0,
+            360.0,
+        ),
+        p.stone,
+    );
     let roller = cylinder(0.07, 0.07, 0.12, 20)
         .at(0.0, -0.06, 0.0)
         .transformed(glam::Mat4::from_rotation_x(std::f32::consts::FRAC_PI_2));
     let roller = s.mesh("Dome roller", &roller, p.dark_brass);
     for i in 0..20 {
-        s.place(&format!("Dome roller {}", i + 1), roller, at_heading(18.0 * i as f32, WALL + 0.06, WALL_TOP + 0.07));
+        s.place(
+            &format!("Dome roller {}", i + 1),
+            roller,
+            at_heading(18.0 * i as f32, WALL + 0.06, WALL_TOP + 0.07),
+        );
     }
-    let gear: Vec<Vec3> = (0..40).map(|k| polar(150.0, WALL - 0.2, WALL_TOP) + {
-        let (sin, cos) = (k as f32 * 0.157).sin_cos();
-        Vec3::new(0.16 * sin, 0.16 * cos - 0.2, 0.0)
-    }).collect();
+    let gear: Vec<Vec3> = (0..40)
+        .map(|k| {
+            polar(150.0, WALL - 0.2, WALL_TOP) + {
+                let (sin, cos) = (k as f32 * 0.157).sin_cos();
+                Vec3::new(0.16 * sin, 0.16 * cos - 0.2, 0.0)
+            }
+        })
+        .collect();
     s.add("Dome hand wheel", &tube(&gear, 0.02, 8, true), p.brass);
 }

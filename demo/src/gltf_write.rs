@@ -73,10 +73,16 @@ impl Stage {
     pub fn picture(&mut self, name: &str, picture: &RgbImage) -> usize {
         let mut png = Vec::new();
         image::codecs::png::PngEncoder::new(&mut png)
-            .write_image(picture.as_raw(), picture.width(), picture.height(), image::ExtendedColorType::Rgb8)
+            .write_image(
+                picture.as_raw(),
+                picture.width(),
+                picture.height(),
+                image::ExtendedColorType::Rgb8,
+            )
             .expect("a picture in memory can be written to memory");
         let view = self.view(&png, None);
-        self.images.push(json!({"name": name, "bufferView": view, "mimeType": "image/png"}));
+        self.images
+            .push(json!({"name": name, "bufferView": view, "mimeType": "image/png"}));
         self.images.len() - 1
     }
 
@@ -97,7 +103,8 @@ impl Stage {
         let mut material = json!({"name": p.name, "pbrMetallicRoughness": pbr});
         if let Some((colour, strength)) = p.glow {
             material["emissiveFactor"] = json!(colour);
-            material["extensions"] = json!({"KHR_materials_emissive_strength": {"emissiveStrength": strength}});
+            material["extensions"] =
+                json!({"KHR_materials_emissive_strength": {"emissiveStrength": strength}});
         }
         self.materials.push(material);
         PaintId(self.materials.len() - 1)
@@ -105,7 +112,8 @@ impl Stage {
 
     fn view(&mut self, bytes: &[u8], target: Option<u32>) -> usize {
         self.binary.resize(self.binary.len().next_multiple_of(4), 0);
-        let mut view = json!({"buffer": 0, "byteOffset": self.binary.len(), "byteLength": bytes.len()});
+        let mut view =
+            json!({"buffer": 0, "byteOffset": self.binary.len(), "byteLength": bytes.len()});
         if let Some(t) = target {
             view["target"] = json!(t);
         }
@@ -114,10 +122,18 @@ impl Stage {
         self.views.len() - 1
     }
 
-    fn accessor(&mut self, bytes: Vec<u8>, count: usize, kind: &str, component: u32, target: u32) -> usize {
+    fn accessor(
+        &mut self,
+        bytes: Vec<u8>,
+        count: usize,
+        kind: &str,
+        component: u32,
+        target: u32,
+    ) -> usize {
         let view = self.view(&bytes, Some(target));
-        self.accessors
-            .push(json!({"bufferView": view, "componentType": component, "count": count, "type": kind}));
+        self.accessors.push(
+            json!({"bufferView": view, "componentType": component, "count": count, "type": kind}),
+        );
         self.accessors.len() - 1
     }
 
@@ -125,7 +141,8 @@ impl Stage {
     pub fn mesh(&mut self, name: &str, mesh: &Mesh, paint: PaintId) -> MeshId {
         const FLOAT: u32 = 5126;
         const UINT: u32 = 5125;
-        let floats = |v: &mut dyn Iterator<Item = f32>| v.flat_map(f32::to_le_bytes).collect::<Vec<u8>>();
+        let floats =
+            |v: &mut dyn Iterator<Item = f32>| v.flat_map(f32::to_le_bytes).collect::<Vec<u8>>();
         let n = mesh.positions.len();
         let positions = floats(&mut mesh.positions.iter().flat_map(|p| p.to_array()));
         let normals = floats(&mut mesh.normals.iter().flat_map(|p| p.to_array()));
@@ -145,8 +162,18 @@ impl Stage {
             .collect();
         let indices: Vec<u8> = kept.iter().flat_map(|i| i.to_le_bytes()).collect();
         let position = self.accessor(positions, n, "VEC3", FLOAT, 34962);
-        let low = mesh.positions.iter().copied().reduce(|a, b| a.min(b)).unwrap_or_default();
-        let high = mesh.positions.iter().copied().reduce(|a, b| a.max(b)).unwrap_or_default();
+        let low = mesh
+            .positions
+            .iter()
+            .copied()
+            .reduce(|a, b| a.min(b))
+            .unwrap_or_default();
+        let high = mesh
+            .positions
+            .iter()
+            .copied()
+            .reduce(|a, b| a.max(b))
+            .unwrap_or_default();
         self.accessors[position]["min"] = json!(low.to_array());
         self.accessors[position]["max"] = json!(high.to_array());
         let normal = self.accessor(normals, n, "VEC3", FLOAT, 34962);
@@ -182,7 +209,9 @@ impl Stage {
     pub fn finish(mut self, name: &str, extras: Value) -> Vec<u8> {
         self.binary.resize(self.binary.len().next_multiple_of(4), 0);
         let nodes: Vec<usize> = (0..self.nodes.len()).collect();
-        let textures: Vec<Value> = (0..self.images.len()).map(|i| json!({"source": i})).collect();
+        let textures: Vec<Value> = (0..self.images.len())
+            .map(|i| json!({"source": i}))
+            .collect();
         let document = json!({
             "asset": {"version": "2.0", "generator": "Owl Dome, Merlow Observatory"},
             "extensionsUsed": ["KHR_materials_emissive_strength", "KHR_texture_transform"],

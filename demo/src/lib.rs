@@ -38,14 +38,32 @@ pub struct Place {
 
 /// The demo project's viewpoints.
 pub const PLACES: [Place; 4] = [
-    Place { name: "Under the dome", position: [1.55, 1.6, 1.75], heading_deg: 315.0 },
-    Place { name: "At the desk", position: [1.9, 1.25, 2.35], heading_deg: 130.0 },
-    Place { name: "Gallery", position: [-3.35, 4.25, 2.9], heading_deg: 40.0 },
-    Place { name: "Terrace", position: [8.6, 1.45, -0.6], heading_deg: 75.0 },
+    Place {
+        name: "Under the dome",
+        position: [1.55, 1.6, 1.75],
+        heading_deg: 315.0,
+    },
+    Place {
+        name: "At the desk",
+        position: [1.9, 1.25, 2.35],
+        heading_deg: 130.0,
+    },
+    Place {
+        name: "Gallery",
+        position: [-3.35, 4.25, 2.9],
+        heading_deg: 40.0,
+    },
+    Place {
+        name: "Terrace",
+        position: [8.6, 1.45, -0.6],
+        heading_deg: 75.0,
+    },
 ];
 
-/// Where the middle of the desk lamp's bulb hangs, metres: a known light for checks.
-pub const DESK_LAMP: [f32; 3] = study::LAMP_BULB;
+/// Where the middle of the wall lamp beside the desk is, metres: a known light for checks.
+pub fn wall_lamp() -> [f32; 3] {
+    room::wall_lamp(room::LAMP_HEADINGS[2]).to_array()
+}
 
 /// The scene as `.glb` bytes; the same bytes at every call.
 pub fn build() -> Vec<u8> {
@@ -60,8 +78,8 @@ pub fn build() -> Vec<u8> {
         NAME,
         json!({"sky": {
             "kind": "two-colour",
-            "zenith": [0.30, 0.46, 0.82],
-            "horizon": [1.35, 0.98, 0.72],
+            "zenith": [0.42, 0.62, 1.05],
+            "horizon": [1.75, 1.28, 0.92],
         }}),
     )
 }

@@ -28,9 +28,9 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
     terrace(s, p);
     trees(s, p);
     village(s, p);
-    // As wide as the real sun looks would be half a degree; a hazy evening sun is wider.
+    // The real sun is half a degree wide; seen through evening haze it glows over several.
     let direction = polar(SLIT_HEADING_DEG, 1.0, SUN_ELEVATION_DEG.to_radians().tan()).normalize();
-    let mut sun = disc(0.0, 3.2, 0.0, 40);
+    let mut sun = disc(0.0, 10.0, 0.0, 24);
     let tip = glam::Quat::from_rotation_arc(Vec3::Y, -direction);
     sun = sun.transformed(Mat4::from_rotation_translation(tip, direction * 300.0));
     s.add("Evening sun", &sun, p.sun);
@@ -39,26 +39,82 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
 fn terrace(s: &mut Stage, p: &Paints) {
     let (from, to) = (DOOR - 62.0, DOOR + 62.0);
     let (inner, outer) = (6.05, 10.6);
-    s.add("Terrace", &ring_part(inner, outer, -0.5, -0.15, from, to), p.paving);
-    s.add("Door step", &block(1.7, 0.15, 0.7).at(0.0, -0.075, 0.0).transformed(at_heading(DOOR, 6.3, 0.0)), p.stone);
-    s.add("Parapet coping", &ring_part(outer - 0.42, outer + 0.04, 0.68, 0.78, from, to), p.stone);
-    s.add("Parapet foot", &ring_part(outer - 0.38, outer, -0.15, 0.0, from, to), p.stone);
-    let profile = [(0.0, 0.0), (0.1, 0.0), (0.1, 0.06), (0.055, 0.12), (0.1, 0.3), (0.05, 0.52), (0.09, 0.62), (0.09, 0.68), (0.0, 0.68)];
+    s.add(
+        "Terrace",
+        &ring_part(inner, outer, -0.5, -0.15, from, to),
+        p.paving,
+    );
+    s.add(
+        "Door step",
+        &block(1.7, 0.15, 0.7)
+            .at(0.0, -0.075, 0.0)
+            .transformed(at_heading(DOOR, 6.3, 0.0)),
+        p.stone,
+    );
+    s.add(
+        "Parapet coping",
+        &ring_part(outer - 0.42, outer + 0.04, 0.68, 0.78, from, to),
+        p.stone,
+    );
+    s.add(
+        "Parapet foot",
+        &ring_part(outer - 0.38, outer, -0.15, 0.0, from, to),
+        p.stone,
+    );
+    let profile = [
+        (0.0, 0.0),
+        (0.1, 0.0),
+        (0.1, 0.06),
+        (0.055, 0.12),
+        (0.1, 0.3),
+        (0.05, 0.52),
+        (0.09, 0.62),
+        (0.09, 0.68),
+        (0.0, 0.68),
+    ];
     let post = s.mesh("Terrace baluster", &lathe(&profile, 16, false), p.stone);
     let mut heading = from + 2.0;
     let mut i = 0;
     while heading < to {
         i += 1;
-        s.place(&format!("Terrace baluster {i}"), post, at_heading(heading, outer - 0.19, 0.0));
+        s.place(
+            &format!("Terrace baluster {i}"),
+            post,
+            at_heading(heading, outer - 0.19, 0.0),
+        );
         heading += 2.4;
     }
-    let pot = s.mesh("Flower pot", &lathe(&[(0.0, 0.0), (0.16, 0.0), (0.24, 0.38), (0.27, 0.38), (0.27, 0.44), (0.22, 0.44), (0.2, 0.38), (0.0, 0.38)], 32, true), p.clay);
+    let pot = s.mesh(
+        "Flower pot",
+        &lathe(
+            &[
+                (0.0, 0.0),
+                (0.16, 0.0),
+                (0.24, 0.38),
+                (0.27, 0.38),
+                (0.27, 0.44),
+                (0.22, 0.44),
+                (0.2, 0.38),
+                (0.0, 0.38),
+            ],
+            32,
+            true,
+        ),
+        p.clay,
+    );
     let bush = s.mesh("Box bush", &bushy(0.34, 11), p.leaf);
-    for (i, h) in [DOOR - 16.0, DOOR + 16.0, DOOR - 45.0, DOOR + 45.0].into_iter().enumerate() {
+    for (i, h) in [DOOR - 16.0, DOOR + 16.0, DOOR - 45.0, DOOR + 45.0]
+        .into_iter()
+        .enumerate()
+    {
         let r = if i < 2 { 6.7 } else { 9.7 };
         let at = at_heading(h, r, -0.15);
         s.place(&format!("Flower pot {}", i + 1), pot, at);
-        s.place(&format!("Box bush {}", i + 1), bush, at * Mat4::from_translation(Vec3::Y * 0.68));
+        s.place(
+            &format!("Box bush {}", i + 1),
+            bush,
+            at * Mat4::from_translation(Vec3::Y * 0.68),
+        );
     }
     let bench = Mesh::joined([
         block(1.7, 0.06, 0.42).at(0.0, 0.45, 0.0),
@@ -68,11 +124,43 @@ fn terrace(s: &mut Stage, p: &Paints) {
         block(0.06, 0.45, 0.05).at(-0.7, 0.66, 0.22),
         block(0.06, 0.45, 0.05).at(0.7, 0.66, 0.22),
     ]);
-    s.add("Bench", &bench.transformed(at_heading(DOOR + 30.0, 7.0, -0.15)), p.oak);
+    s.add(
+        "Bench",
+        &bench.transformed(at_heading(DOOR + 30.0, 7.0, -0.15)),
+        p.oak,
+    );
     let stand = at_heading(DOOR - 22.0, 9.3, -0.15);
-    s.add("Sundial", &lathe(&[(0.0, 0.0), (0.24, 0.0), (0.24, 0.1), (0.12, 0.2), (0.11, 0.85), (0.22, 0.95), (0.22, 1.0), (0.0, 1.0)], 32, true).transformed(stand), p.stone);
-    s.add("Sundial plate", &cylinder(0.2, 0.2, 0.012, 40).at(0.0, 1.0, 0.0).transformed(stand), p.dark_brass);
-    s.add("Sundial gnomon", &bar(Vec3::new(0.0, 1.01, 0.1), Vec3::new(0.0, 1.2, -0.1), 0.012).transformed(stand), p.brass);
+    s.add(
+        "Sundial",
+        &lathe(
+            &[
+                (0.0, 0.0),
+                (0.24, 0.0),
+                (0.24, 0.1),
+                (0.12, 0.2),
+                (0.11, 0.85),
+                (0.22, 0.95),
+                (0.22, 1.0),
+                (0.0, 1.0),
+            ],
+            32,
+            true,
+        )
+        .transformed(stand),
+        p.stone,
+    );
+    s.add(
+        "Sundial plate",
+        &cylinder(0.2, 0.2, 0.012, 40)
+            .at(0.0, 1.0, 0.0)
+            .transformed(stand),
+        p.dark_brass,
+    );
+    s.add(
+        "Sundial gnomon",
+        &bar(Vec3::new(0.0, 1.01, 0.1), Vec3::new(0.0, 1.2, -0.1), 0.012).transformed(stand),
+        p.brass,
+    );
 }
 
 /// A ball with an uneven skin.
@@ -86,7 +174,19 @@ fn bushy(radius: f32, seed: u32) -> Mesh {
 }
 
 fn trees(s: &mut Stage, p: &Paints) {
-    let mut crown = lathe(&[(0.0, 0.0), (0.55, 0.5), (0.78, 1.7), (0.62, 3.6), (0.34, 5.4), (0.0, 6.6)], 22, false).at(0.0, 0.7, 0.0);
+    let mut crown = lathe(
+        &[
+            (0.0, 0.0),
+            (0.55, 0.5),
+            (0.78, 1.7),
+            (0.62, 3.6),
+            (0.34, 5.4),
+            (0.0, 6.6),
+        ],
+        22,
+        false,
+    )
+    .at(0.0, 0.7, 0.0);
     for q in &mut crown.positions {
         let k = 0.80 + 0.4 * noise(q.x * 5.0 + 60.0, q.y * 3.0 + q.z * 5.0 + 60.0, 4096, 6);
         q.x *= k;
@@ -111,7 +211,9 @@ fn trees(s: &mut Stage, p: &Paints) {
         }
         placed += 1;
         let scale = 0.65 + 0.6 * chance(i * 3 + 3);
-        let place = Mat4::from_translation(Vec3::new(at.x, y - 0.1, at.z)) * Mat4::from_scale(Vec3::new(scale, scale * 1.05, scale)) * Mat4::from_rotation_y(heading);
+        let place = Mat4::from_translation(Vec3::new(at.x, y - 0.1, at.z))
+            * Mat4::from_scale(Vec3::new(scale, scale * 1.05, scale))
+            * Mat4::from_rotation_y(heading);
         s.place(&format!("Cypress {placed}"), crown, place);
         s.place(&format!("Cypress trunk {placed}"), trunk, place);
     }
@@ -122,7 +224,12 @@ fn village(s: &mut Stage, p: &Paints) {
     let mut gable = Mesh::default();
     let (w, h, d) = (2.3, 1.9, 3.3);
     for k in [-1.0f32, 1.0] {
-        let a = [Vec3::new(k * w, 2.4, -d), Vec3::new(k * w, 2.4, d), Vec3::new(0.0, 2.4 + h, d), Vec3::new(0.0, 2.4 + h, -d)];
+        let a = [
+            Vec3::new(k * w, 2.4, -d),
+            Vec3::new(k * w, 2.4, d),
+            Vec3::new(0.0, 2.4 + h, d),
+            Vec3::new(0.0, 2.4 + h, -d),
+        ];
         gable.quad(if k < 0.0 { a } else { [a[1], a[0], a[3], a[2]] });
     }
     let roof = s.mesh("House roof", &gable, p.roof);
@@ -135,7 +242,8 @@ fn village(s: &mut Stage, p: &Paints) {
         let r = 58.0 + 30.0 * chance(i * 5 + 901);
         let at = polar(heading, r, 0.0);
         let y = height(at.x, at.z).max(LAKE + 0.2);
-        let place = Mat4::from_translation(Vec3::new(at.x, y, at.z)) * Mat4::from_rotation_y(6.3 * chance(i * 5 + 902));
+        let place = Mat4::from_translation(Vec3::new(at.x, y, at.z))
+            * Mat4::from_rotation_y(6.3 * chance(i * 5 + 902));
         s.place(&format!("House {}", i + 1), body, place);
         s.place(&format!("House roof {}", i + 1), roof, place);
         s.place(&format!("House windows {}", i + 1), glow, place);

@@ -43,7 +43,10 @@ fn cloud(u: f32, v: f32, cells: i32, octaves: u32, seed: u32) -> f32 {
 
 fn paint(width: u32, height: u32, colour: impl Fn(f32, f32) -> [f32; 3]) -> RgbImage {
     RgbImage::from_fn(width, height, |x, y| {
-        let c = colour((x as f32 + 0.5) / width as f32, (y as f32 + 0.5) / height as f32);
+        let c = colour(
+            (x as f32 + 0.5) / width as f32,
+            (y as f32 + 0.5) / height as f32,
+        );
         Rgb(c.map(|v| (v.clamp(0.0, 1.0) * 255.0 + 0.5) as u8))
     })
 }
@@ -70,7 +73,8 @@ pub fn planks(dark: [f32; 3], light: [f32; 3]) -> RgbImage {
         let grain = cloud((u + cut).fract(), v, 4, 2, 5) * 0.3
             + noise(u * 6.0, v * 220.0, 220, board as u32) * 0.35
             + noise(u * 3.0, v * 70.0, 70, 9) * 0.35;
-        let joint = step(0.03, 0.02, within.min(1.0 - within)) * step(0.002, 0.003, (along - 0.5).abs());
+        let joint =
+            step(0.03, 0.02, within.min(1.0 - within)) * step(0.002, 0.003, (along - 0.5).abs());
         let c = mix(dark, light, 0.25 + 0.55 * shade * 0.6 + 0.45 * grain);
         mix([0.06, 0.04, 0.03], c, 0.35 + 0.65 * joint)
     })
@@ -82,7 +86,11 @@ pub fn wood(dark: [f32; 3], light: [f32; 3], seed: u32) -> RgbImage {
         let wave = cloud(u, v, 3, 3, seed) * 0.5;
         let rings = ((v + wave * 0.16) * 60.0).sin() * 0.5 + 0.5;
         let fibre = noise(u * 8.0, v * 200.0, 200, seed);
-        mix(dark, light, 0.25 + 0.4 * rings * cloud(u, v, 4, 2, seed + 1) * 1.6 + 0.3 * fibre)
+        mix(
+            dark,
+            light,
+            0.25 + 0.4 * rings * cloud(u, v, 4, 2, seed + 1) * 1.6 + 0.3 * fibre,
+        )
     })
 }
 
@@ -91,7 +99,11 @@ pub fn plaster() -> RgbImage {
     paint(512, 512, |u, v| {
         let c = cloud(u, v, 4, 5, 3);
         let fine = noise(u * 128.0, v * 128.0, 128, 8);
-        mix([0.78, 0.72, 0.62], [0.93, 0.89, 0.81], 0.2 + 0.65 * c + 0.15 * fine)
+        mix(
+            [0.78, 0.72, 0.62],
+            [0.93, 0.89, 0.81],
+            0.2 + 0.65 * c + 0.15 * fine,
+        )
     })
 }
 
@@ -105,7 +117,11 @@ pub fn stones() -> RgbImage {
         let tone = chance(course as u32 * 17 + column as u32 + 3);
         let grain = cloud(u, v, 8, 4, 12);
         let joint = step(0.03, 0.03, fx.min(1.0 - fx)) * step(0.03, 0.03, fy.min(1.0 - fy));
-        let c = mix([0.40, 0.37, 0.33], [0.66, 0.61, 0.53], 0.5 * tone + 0.6 * grain);
+        let c = mix(
+            [0.40, 0.37, 0.33],
+            [0.66, 0.61, 0.53],
+            0.5 * tone + 0.6 * grain,
+        );
         mix([0.27, 0.25, 0.22], c, joint)
     })
 }
@@ -122,7 +138,11 @@ pub fn star_chart(seed: u32) -> RgbImage {
         .collect();
     let bright: Vec<_> = stars.iter().filter(|s| s.2 > 0.0028).collect();
     paint(512, 512, |u, v| {
-        let paper = mix([0.78, 0.68, 0.48], [0.94, 0.88, 0.72], cloud(u, v, 3, 4, seed));
+        let paper = mix(
+            [0.78, 0.68, 0.48],
+            [0.94, 0.88, 0.72],
+            cloud(u, v, 3, 4, seed),
+        );
         let (x, y) = (u - 0.5, v - 0.5);
         let (r, a) = (x.hypot(y), y.atan2(x));
         let mut ink = 0.0f32;
@@ -173,7 +193,11 @@ pub fn rug() -> RgbImage {
             c = cream;
         } else {
             c = mix(c, cream, step(r / 0.64, 0.04, ray(4.0, 3.0)));
-            c = mix(c, red, step(r / 0.42, 0.05, ray(8.0, 2.0)) * step(0.1, 0.02, r));
+            c = mix(
+                c,
+                red,
+                step(r / 0.42, 0.05, ray(8.0, 2.0)) * step(0.1, 0.02, r),
+            );
         }
         let weave = 0.88 + 0.12 * noise(u * 256.0, v * 256.0, 256, 4);
         c.map(|k| k * weave)
@@ -193,8 +217,14 @@ pub fn land() -> RgbImage {
 /// Spines of books side by side.
 pub fn spines() -> RgbImage {
     let cloth = [
-        [0.36, 0.12, 0.10], [0.14, 0.22, 0.30], [0.20, 0.28, 0.18], [0.44, 0.32, 0.16],
-        [0.25, 0.18, 0.14], [0.50, 0.43, 0.32], [0.16, 0.16, 0.20], [0.40, 0.20, 0.12],
+        [0.36, 0.12, 0.10],
+        [0.14, 0.22, 0.30],
+        [0.20, 0.28, 0.18],
+        [0.44, 0.32, 0.16],
+        [0.25, 0.18, 0.14],
+        [0.50, 0.43, 0.32],
+        [0.16, 0.16, 0.20],
+        [0.40, 0.20, 0.12],
     ];
     paint(512, 128, |u, v| {
         let book = (u * 16.0).floor();

@@ -43,9 +43,17 @@ fn floor(s: &mut Stage, p: &Paints) {
         *uv = glam::Vec2::new(at.x, at.z);
     }
     s.add("Floor boards", &boards, p.boards);
-    s.add("Compass rug", &lathe(&[(2.15, 0.0), (2.15, 0.018), (2.13, 0.022)], 96, true), p.leather);
+    s.add(
+        "Compass rug",
+        &lathe(&[(2.15, 0.0), (2.15, 0.018), (2.13, 0.022)], 96, true),
+        p.leather,
+    );
     s.add("Rug", &disc(0.0, 2.13, 0.022, 96), p.rug);
-    s.add("Foundation", &ring_part(0.5, WALL + THICK + 0.25, -0.6, -0.02, 0.0, 360.0), p.stone);
+    s.add(
+        "Foundation",
+        &ring_part(0.5, WALL + THICK + 0.25, -0.6, -0.02, 0.0, 360.0),
+        p.stone,
+    );
 }
 
 fn wall(s: &mut Stage, p: &Paints) {
@@ -56,10 +64,18 @@ fn wall(s: &mut Stage, p: &Paints) {
     let mut trim = Mesh::default();
     let mut holes = HOLES;
     holes.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let shell = |from: f32, to: f32, low: f32, high: f32, plaster: &mut Mesh, outside: &mut Mesh| {
-        plaster.join(ring_part(WALL, WALL + THICK * 0.5, low, high, from, to));
-        outside.join(ring_part(WALL + THICK * 0.5, WALL + THICK, low, high, from, to));
-    };
+    let shell =
+        |from: f32, to: f32, low: f32, high: f32, plaster: &mut Mesh, outside: &mut Mesh| {
+            plaster.join(ring_part(WALL, WALL + THICK * 0.5, low, high, from, to));
+            outside.join(ring_part(
+                WALL + THICK * 0.5,
+                WALL + THICK,
+                low,
+                high,
+                from,
+                to,
+            ));
+        };
     let mut from = holes[holes.len() - 1].1 - 360.0;
     for (start, end, sill, lintel) in holes {
         shell(from, start, 0.0, WALL_TOP, &mut plaster, &mut outside);
@@ -70,7 +86,14 @@ fn wall(s: &mut Stage, p: &Paints) {
         shell(start, end, lintel, WALL_TOP, &mut plaster, &mut outside);
         if sill > 0.0 {
             shell(start, end, 0.0, sill, &mut plaster, &mut outside);
-            panel.join(ring_part(WALL - 0.03, WALL, 0.14, sill.min(0.95), start, end));
+            panel.join(ring_part(
+                WALL - 0.03,
+                WALL,
+                0.14,
+                sill.min(0.95),
+                start,
+                end,
+            ));
             trim.join(ring_part(WALL - 0.05, WALL, 0.0, 0.14, start, end));
         }
         from = end;
@@ -96,10 +119,18 @@ fn wall(s: &mut Stage, p: &Paints) {
         }
         frame.join(block(width, 0.06, 0.1).at(0.0, sill + 0.03, 0.0));
         for k in 1..3 {
-            frame.join(block(0.03, height, 0.05).at(-width / 2.0 + width * k as f32 / 3.0, sill + height / 2.0, 0.0));
+            frame.join(block(0.03, height, 0.05).at(
+                -width / 2.0 + width * k as f32 / 3.0,
+                sill + height / 2.0,
+                0.0,
+            ));
             frame.join(block(width, 0.03, 0.05).at(0.0, sill + height * k as f32 / 3.0, 0.0));
         }
-        s.add(&format!("Window {i} frame"), &frame.transformed(at), p.walnut);
+        s.add(
+            &format!("Window {i} frame"),
+            &frame.transformed(at),
+            p.walnut,
+        );
         let board = block(width + 0.16, 0.05, 0.42).at(0.0, sill - 0.01, 0.12);
         s.add(&format!("Window {i} sill"), &board.transformed(at), p.oak);
     }
@@ -111,86 +142,218 @@ fn wall(s: &mut Stage, p: &Paints) {
     ]);
     let hinge = Mat4::from_translation(polar(DOOR + 7.2, WALL - 0.02, 0.0)) * facing(DOOR + 118.0);
     s.add("Door", &leaf.transformed(hinge), p.walnut);
-    s.add("Door knob", &ball(0.04, 12).transformed(hinge * Mat4::from_translation(Vec3::new(1.26, 1.05, 0.07))), p.brass);
+    s.add(
+        "Door knob",
+        &ball(0.04, 12).transformed(hinge * Mat4::from_translation(Vec3::new(1.26, 1.05, 0.07))),
+        p.brass,
+    );
 }
 
 fn gallery(s: &mut Stage, p: &Paints) {
     let (from, to) = (STAIR_GAP.1, STAIR_GAP.0 + 360.0);
-    s.add("Gallery floor", &ring_part(GALLERY_INNER, WALL, GALLERY - 0.06, GALLERY, from, to), p.oak);
-    s.add("Gallery edge", &ring_part(GALLERY_INNER - 0.05, GALLERY_INNER, GALLERY - 0.22, GALLERY + 0.03, from, to), p.walnut);
-    let beam = s.mesh("Gallery beam", &block(0.14, 0.2, WALL - GALLERY_INNER), p.walnut);
-    let bracket = Mesh::joined([
-        tube(&(0..=8).map(|i| {
-            let a = std::f32::consts::FRAC_PI_2 * i as f32 / 8.0;
-            Vec3::new(0.0, -0.75 + 0.7 * a.sin(), 0.62 - 0.75 * (1.0 - a.cos()))
-        }).collect::<Vec<_>>(), 0.028, 8, false),
-    ]);
+    s.add(
+        "Gallery floor",
+        &ring_part(GALLERY_INNER, WALL, GALLERY - 0.06, GALLERY, from, to),
+        p.oak,
+    );
+    s.add(
+        "Gallery edge",
+        &ring_part(
+            GALLERY_INNER - 0.05,
+            GALLERY_INNER,
+            GALLERY - 0.22,
+            GALLERY + 0.03,
+            from,
+            to,
+        ),
+        p.walnut,
+    );
+    let beam = s.mesh(
+        "Gallery beam",
+        &block(0.14, 0.2, WALL - GALLERY_INNER),
+        p.walnut,
+    );
+    let bracket = Mesh::joined([tube(
+        &(0..=8)
+            .map(|i| {
+                let a = std::f32::consts::FRAC_PI_2 * i as f32 / 8.0;
+                Vec3::new(0.0, -0.75 + 0.7 * a.sin(), 0.62 - 0.75 * (1.0 - a.cos()))
+            })
+            .collect::<Vec<_>>(),
+        0.028,
+        8,
+        false,
+    )]);
     let bracket = s.mesh("Gallery bracket", &bracket, p.iron);
     let mut i = 0;
     let mut heading = from + 7.0;
     while heading < to {
         i += 1;
         let middle = (WALL + GALLERY_INNER) / 2.0;
-        s.place(&format!("Gallery beam {i}"), beam, at_heading(heading, middle, GALLERY - 0.16));
-        s.place(&format!("Gallery bracket {i}"), bracket, at_heading(heading, middle, GALLERY - 0.26));
+        s.place(
+            &format!("Gallery beam {i}"),
+            beam,
+            at_heading(heading, middle, GALLERY - 0.16),
+        );
+        s.place(
+            &format!("Gallery bracket {i}"),
+            bracket,
+            at_heading(heading, middle, GALLERY - 0.26),
+        );
         heading += 24.0;
     }
     // The rail: turned balusters, brass on top.
-    let profile = [(0.0, 0.0), (0.032, 0.0), (0.032, 0.05), (0.016, 0.12), (0.028, 0.3), (0.014, 0.5), (0.014, 0.78), (0.024, 0.84), (0.012, 0.92), (0.0, 0.92)];
+    let profile = [
+        (0.0, 0.0),
+        (0.032, 0.0),
+        (0.032, 0.05),
+        (0.016, 0.12),
+        (0.028, 0.3),
+        (0.014, 0.5),
+        (0.014, 0.78),
+        (0.024, 0.84),
+        (0.012, 0.92),
+        (0.0, 0.92),
+    ];
     let baluster = s.mesh("Baluster", &lathe(&profile, 12, false), p.dark_brass);
     let mut n = 0;
     let mut heading = from + 1.0;
     while heading <= to - 0.5 {
         n += 1;
-        s.place(&format!("Baluster {n}"), baluster, at_heading(heading, GALLERY_INNER + 0.03, GALLERY + 0.02));
+        s.place(
+            &format!("Baluster {n}"),
+            baluster,
+            at_heading(heading, GALLERY_INNER + 0.03, GALLERY + 0.02),
+        );
         heading += 3.2;
     }
     let rail: Vec<Vec3> = (0..=120)
-        .map(|k| polar(from + (to - from) * k as f32 / 120.0, GALLERY_INNER + 0.03, GALLERY + 0.97))
+        .map(|k| {
+            polar(
+                from + (to - from) * k as f32 / 120.0,
+                GALLERY_INNER + 0.03,
+                GALLERY + 0.97,
+            )
+        })
         .collect();
     s.add("Gallery rail", &tube(&rail, 0.035, 12, false), p.brass);
-    let foot: Vec<Vec3> = rail.iter().map(|q| Vec3::new(q.x, GALLERY + 0.5, q.z)).collect();
-    s.add("Gallery middle rail", &tube(&foot, 0.014, 8, false), p.dark_brass);
+    let foot: Vec<Vec3> = rail
+        .iter()
+        .map(|q| Vec3::new(q.x, GALLERY + 0.5, q.z))
+        .collect();
+    s.add(
+        "Gallery middle rail",
+        &tube(&foot, 0.014, 8, false),
+        p.dark_brass,
+    );
 }
 
 fn stair(s: &mut Stage, p: &Paints) {
     let centre = polar(195.0, 4.55, 0.0);
     let place = Mat4::from_translation(centre);
-    s.add("Stair post", &cylinder(0.07, 0.07, GALLERY + 1.0, 24).transformed(place), p.iron);
-    s.add("Stair post knob", &ball(0.1, 16).transformed(place * Mat4::from_translation(Vec3::Y * (GALLERY + 1.05))), p.brass);
+    s.add(
+        "Stair post",
+        &cylinder(0.07, 0.07, GALLERY + 1.0, 24).transformed(place),
+        p.iron,
+    );
+    s.add(
+        "Stair post knob",
+        &ball(0.1, 16).transformed(place * Mat4::from_translation(Vec3::Y * (GALLERY + 1.05))),
+        p.brass,
+    );
     let steps = 14;
-    let tread = s.mesh("Stair tread", &ring_part(0.06, 0.95, -0.05, 0.0, -14.5, 14.5), p.oak);
+    let tread = s.mesh(
+        "Stair tread",
+        &ring_part(0.06, 0.95, -0.05, 0.0, -14.5, 14.5),
+        p.oak,
+    );
     let post = s.mesh("Stair baluster", &cylinder(0.013, 0.013, 0.95, 8), p.iron);
     let mut rail = Vec::new();
     for i in 1..=steps {
         let y = GALLERY * i as f32 / steps as f32;
         // It winds up clockwise and ends towards the gallery.
         let heading = 105.0 - 25.5 * (steps - i) as f32;
-        s.place(&format!("Stair tread {i}"), tread, place * Mat4::from_translation(Vec3::Y * y) * facing(heading));
-        s.place(&format!("Stair baluster {i}"), post, place * at_heading(heading, 0.9, y));
+        s.place(
+            &format!("Stair tread {i}"),
+            tread,
+            place * Mat4::from_translation(Vec3::Y * y) * facing(heading),
+        );
+        s.place(
+            &format!("Stair baluster {i}"),
+            post,
+            place * at_heading(heading, 0.9, y),
+        );
         rail.push(centre + polar(heading, 0.9, y + 0.95));
     }
     s.add("Stair rail", &tube(&rail, 0.024, 10, false), p.brass);
 }
 
+/// Headings of the wall lamps.
+pub(crate) const LAMP_HEADINGS: [f32; 7] = [8.0, 58.0, 112.0, 160.0, 230.0, 275.0, 325.0];
+
+/// Middle of the wall lamp at a heading.
+pub(crate) fn wall_lamp(heading_deg: f32) -> Vec3 {
+    polar(heading_deg, WALL - 0.23, 2.07)
+}
+
 fn lamps(s: &mut Stage, p: &Paints) {
     // A strip of light behind a lip on the wall's top washes the dome.
-    s.add("Cove light", &ring_part(WALL - 0.16, WALL - 0.1, WALL_TOP - 0.1, WALL_TOP - 0.08, 0.0, 360.0), p.cove);
-    s.add("Cove lip", &ring_part(WALL - 0.26, WALL - 0.22, WALL_TOP - 0.2, WALL_TOP - 0.02, 0.0, 360.0), p.walnut);
-    s.add("Cove shelf", &ring_part(WALL - 0.22, WALL, WALL_TOP - 0.2, WALL_TOP - 0.16, 0.0, 360.0), p.walnut);
+    s.add(
+        "Cove light",
+        &lathe(
+            &[(WALL - 0.14, WALL_TOP - 0.1), (WALL - 0.22, WALL_TOP - 0.1)],
+            48,
+            true,
+        ),
+        p.cove,
+    );
+    s.add(
+        "Cove lip",
+        &ring_part(
+            WALL - 0.30,
+            WALL - 0.26,
+            WALL_TOP - 0.2,
+            WALL_TOP - 0.06,
+            0.0,
+            360.0,
+        ),
+        p.walnut,
+    );
+    s.add(
+        "Cove shelf",
+        &ring_part(
+            WALL - 0.26,
+            WALL,
+            WALL_TOP - 0.2,
+            WALL_TOP - 0.16,
+            0.0,
+            360.0,
+        ),
+        p.walnut,
+    );
     let arm = s.mesh(
         "Wall lamp arm",
         &Mesh::joined([
-            cylinder(0.06, 0.06, 0.02, 20).transformed(Mat4::from_rotation_x(std::f32::consts::FRAC_PI_2)).at(0.0, 0.0, -0.2),
-            bar(Vec3::new(0.0, 0.0, -0.2), Vec3::new(0.0, 0.02, -0.02), 0.012),
+            cylinder(0.06, 0.06, 0.02, 20)
+                .transformed(Mat4::from_rotation_x(std::f32::consts::FRAC_PI_2))
+                .at(0.0, 0.0, -0.2),
+            bar(
+                Vec3::new(0.0, 0.0, -0.2),
+                Vec3::new(0.0, 0.02, -0.02),
+                0.012,
+            ),
             cylinder(0.02, 0.055, 0.05, 20).at(0.0, 0.0, 0.0),
         ]),
         p.dark_brass,
     );
-    let globe = s.mesh("Wall lamp globe", &ball(0.085, 12), p.wall_lamp);
-    for (i, heading) in [8.0, 58.0, 112.0, 160.0, 230.0, 275.0, 325.0].into_iter().enumerate() {
-        let at = at_heading(heading, WALL - 0.23, 1.95);
-        s.place(&format!("Wall lamp {} arm", i + 1), arm, at);
-        s.place(&format!("Wall lamp {}", i + 1), globe, at * Mat4::from_translation(Vec3::Y * 0.12));
+    let globe = s.mesh("Wall lamp globe", &ball(0.085, 8), p.wall_lamp);
+    for (i, heading) in LAMP_HEADINGS.into_iter().enumerate() {
+        s.place(
+            &format!("Wall lamp {} arm", i + 1),
+            arm,
+            at_heading(heading, WALL - 0.23, 1.95),
+        );
+        let middle = Mat4::from_translation(wall_lamp(heading));
+        s.place(&format!("Wall lamp {}", i + 1), globe, middle);
     }
 }

@@ -44,7 +44,12 @@ impl Mesh {
     pub fn quad(&mut self, c: [Vec3; 4]) {
         let n = (c[1] - c[0]).cross(c[3] - c[0]).normalize_or_zero();
         let (w, h) = ((c[1] - c[0]).length(), (c[3] - c[0]).length());
-        let uv = [Vec2::new(0.0, h), Vec2::new(w, h), Vec2::new(w, 0.0), Vec2::ZERO];
+        let uv = [
+            Vec2::new(0.0, h),
+            Vec2::new(w, h),
+            Vec2::new(w, 0.0),
+            Vec2::ZERO,
+        ];
         let i: [u32; 4] = std::array::from_fn(|k| self.vertex(c[k], n, uv[k]));
         self.indices.extend([i[0], i[1], i[2], i[0], i[2], i[3]]);
     }
@@ -130,7 +135,13 @@ pub fn lathe(profile: &[(f32, f32)], segments: u32, sharp: bool) -> Mesh {
 }
 
 /// A part of a solid of revolution between two headings.
-pub fn lathe_part(profile: &[(f32, f32)], segments: u32, sharp: bool, from_deg: f32, to_deg: f32) -> Mesh {
+pub fn lathe_part(
+    profile: &[(f32, f32)],
+    segments: u32,
+    sharp: bool,
+    from_deg: f32,
+    to_deg: f32,
+) -> Mesh {
     let mut m = Mesh::default();
     let edges: Vec<(Vec2, Vec2, Vec2)> = profile
         .windows(2)
@@ -141,7 +152,11 @@ pub fn lathe_part(profile: &[(f32, f32)], segments: u32, sharp: bool, from_deg: 
         })
         .collect();
     let smooth = |i: usize, j: usize| {
-        let n = if sharp { edges[i].2 } else { edges[i].2 + edges[j].2 };
+        let n = if sharp {
+            edges[i].2
+        } else {
+            edges[i].2 + edges[j].2
+        };
         n.normalize_or_zero()
     };
     let widest = profile.iter().map(|p| p.0).fold(0.0, f32::max);
@@ -176,7 +191,11 @@ pub fn lathe_part(profile: &[(f32, f32)], segments: u32, sharp: bool, from_deg: 
 
 /// A closed cylinder or cone standing on the ground.
 pub fn cylinder(bottom: f32, top: f32, height: f32, segments: u32) -> Mesh {
-    lathe(&[(0.0, 0.0), (bottom, 0.0), (top, height), (0.0, height)], segments, true)
+    lathe(
+        &[(0.0, 0.0), (bottom, 0.0), (top, height), (0.0, height)],
+        segments,
+        true,
+    )
 }
 
 /// A ball about the origin.
@@ -184,7 +203,11 @@ pub fn ball(radius: f32, rings: u32) -> Mesh {
     let profile: Vec<_> = (0..=rings)
         .map(|i| {
             let a = PI * (i as f32 / rings as f32 - 0.5);
-            let r = if i == 0 || i == rings { 0.0 } else { radius * a.cos() };
+            let r = if i == 0 || i == rings {
+                0.0
+            } else {
+                radius * a.cos()
+            };
             (r, radius * a.sin())
         })
         .collect();
@@ -192,7 +215,10 @@ pub fn ball(radius: f32, rings: u32) -> Mesh {
     // Exact normals, and one turn of the texture round the ball.
     for ((n, p), uv) in m.normals.iter_mut().zip(&m.positions).zip(&mut m.uvs) {
         *n = p.normalize_or_zero();
-        *uv = Vec2::new(uv.x / (TAU * radius), 0.5 - (p.y / radius).clamp(-1.0, 1.0).asin() / PI);
+        *uv = Vec2::new(
+            uv.x / (TAU * radius),
+            0.5 - (p.y / radius).clamp(-1.0, 1.0).asin() / PI,
+        );
     }
     m
 }
@@ -206,11 +232,23 @@ pub fn tube(path: &[Vec3], radius: f32, sides: u32, closed: bool) -> Mesh {
     let mut side = Vec3::ZERO;
     for k in 0..count {
         let p = path[k % n];
-        let before = if k > 0 || closed { path[(k + n - 1) % n] } else { p };
-        let after = if k + 1 < n || closed { path[(k + 1) % n] } else { p };
+        let before = if k > 0 || closed {
+            path[(k + n - 1) % n]
+        } else {
+            p
+        };
+        let after = if k + 1 < n || closed {
+            path[(k + 1) % n]
+        } else {
+            p
+        };
         let forward = (after - before).normalize_or_zero();
         // The first side is free; later ones follow it, so that the bar does not twist.
-        let hint = if k == 0 { forward.any_orthonormal_vector() } else { side };
+        let hint = if k == 0 {
+            forward.any_orthonormal_vector()
+        } else {
+            side
+        };
         side = (hint - forward * hint.dot(forward)).normalize_or_zero();
         let up = forward.cross(side);
         if k > 0 {
@@ -219,19 +257,32 @@ pub fn tube(path: &[Vec3], radius: f32, sides: u32, closed: bool) -> Mesh {
         for s in 0..=sides {
             let (sin, cos) = (TAU * s as f32 / sides as f32).sin_cos();
             let normal = side * cos + up * sin;
-            m.vertex(p + normal * radius, normal, Vec2::new(along, s as f32 / sides as f32 * TAU * radius));
+            m.vertex(
+                p + normal * radius,
+                normal,
+                Vec2::new(along, s as f32 / sides as f32 * TAU * radius),
+            );
         }
     }
     let row = sides + 1;
     for k in 0..count as u32 - 1 {
         for s in 0..sides {
             let a = k * row + s;
-            m.indices.extend([a, a + row, a + row + 1, a, a + row + 1, a + 1]);
+            m.indices
+                .extend([a, a + row, a + row + 1, a, a + row + 1, a + 1]);
         }
     }
     if !closed {
-        for (centre, ring, flip) in [(path[0], 0, true), (path[n - 1], (n as u32 - 1) * row, false)] {
-            let normal = if flip { path[0] - path[1] } else { path[n - 1] - path[n - 2] }.normalize_or_zero();
+        for (centre, ring, flip) in [
+            (path[0], 0, true),
+            (path[n - 1], (n as u32 - 1) * row, false),
+        ] {
+            let normal = if flip {
+                path[0] - path[1]
+            } else {
+                path[n - 1] - path[n - 2]
+            }
+            .normalize_or_zero();
             let c = m.vertex(centre, normal, Vec2::ZERO);
             for s in 0..sides {
                 let rim: [u32; 2] = std::array::from_fn(|k| {
@@ -260,9 +311,22 @@ pub fn ring(radius: f32, y: f32, thickness: f32, segments: u32) -> Mesh {
 }
 
 /// A solid part of a ring between two headings: inner and outer radius, bottom and top.
-pub fn ring_part(inner: f32, outer: f32, bottom: f32, top: f32, from_deg: f32, to_deg: f32) -> Mesh {
+pub fn ring_part(
+    inner: f32,
+    outer: f32,
+    bottom: f32,
+    top: f32,
+    from_deg: f32,
+    to_deg: f32,
+) -> Mesh {
     let segments = (((to_deg - from_deg).abs() / 3.0).ceil() as u32).max(1);
-    let profile = [(inner, bottom), (outer, bottom), (outer, top), (inner, top), (inner, bottom)];
+    let profile = [
+        (inner, bottom),
+        (outer, bottom),
+        (outer, top),
+        (inner, top),
+        (inner, bottom),
+    ];
     let mut m = lathe_part(&profile, segments, true, from_deg, to_deg);
     if (to_deg - from_deg).abs() < 359.9 {
         for (heading, first) in [(from_deg, true), (to_deg, false)] {
@@ -308,7 +372,10 @@ pub fn terrain(size: f32, steps: u32, height: impl Fn(f32, f32) -> f32) -> Mesh 
         for i in 0..=steps {
             let (x, z) = (place(i), place(j));
             let e = 0.5 + 0.01 * (x.abs() + z.abs());
-            let slope = Vec2::new(height(x + e, z) - height(x - e, z), height(x, z + e) - height(x, z - e)) / (2.0 * e);
+            let slope = Vec2::new(
+                height(x + e, z) - height(x - e, z),
+                height(x, z + e) - height(x, z - e),
+            ) / (2.0 * e);
             let n = Vec3::new(-slope.x, 1.0, -slope.y).normalize();
             m.vertex(Vec3::new(x, height(x, z), z), n, Vec2::new(x, z) * 0.05);
         }
@@ -317,7 +384,8 @@ pub fn terrain(size: f32, steps: u32, height: impl Fn(f32, f32) -> f32) -> Mesh 
     for j in 0..steps {
         for i in 0..steps {
             let a = j * row + i;
-            m.indices.extend([a, a + row, a + row + 1, a, a + row + 1, a + 1]);
+            m.indices
+                .extend([a, a + row, a + row + 1, a, a + row + 1, a + 1]);
         }
     }
     m

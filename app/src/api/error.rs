@@ -41,9 +41,10 @@ impl From<WorkError> for Failure {
             WorkError::Store(_) => Status::InternalServerError,
             WorkError::Conflict(_) => Status::Conflict,
             WorkError::File(dome_files::FileError::Io { .. }) => Status::InternalServerError,
-            WorkError::Scene(_) | WorkError::File(_) | WorkError::Size(_) | WorkError::Request(_) => {
-                Status::UnprocessableEntity
-            }
+            WorkError::Scene(_)
+            | WorkError::File(_)
+            | WorkError::Size(_)
+            | WorkError::Request(_) => Status::UnprocessableEntity,
         };
         Self::new(status, e.to_string())
     }
@@ -51,7 +52,13 @@ impl From<WorkError> for Failure {
 
 impl<'r> Responder<'r, 'static> for Failure {
     fn respond_to(self, request: &'r Request<'_>) -> Response<'static> {
-        (self.status, Json(ApiError { error: self.sentence })).respond_to(request)
+        (
+            self.status,
+            Json(ApiError {
+                error: self.sentence,
+            }),
+        )
+            .respond_to(request)
     }
 }
 
@@ -61,17 +68,26 @@ pub(super) fn catchers() -> Vec<Catcher> {
 
 #[catch(404)]
 fn not_found(request: &Request) -> Failure {
-    Failure::new(Status::NotFound, format!("There is nothing at {}.", request.uri().path()))
+    Failure::new(
+        Status::NotFound,
+        format!("There is nothing at {}.", request.uri().path()),
+    )
 }
 
 #[catch(413)]
 fn too_large() -> Failure {
-    Failure::new(Status::PayloadTooLarge, "What was sent is larger than is allowed here.")
+    Failure::new(
+        Status::PayloadTooLarge,
+        "What was sent is larger than is allowed here.",
+    )
 }
 
 #[catch(422)]
 fn unprocessable() -> Failure {
-    Failure::new(Status::UnprocessableEntity, "What was sent does not have the form that is needed here.")
+    Failure::new(
+        Status::UnprocessableEntity,
+        "What was sent does not have the form that is needed here.",
+    )
 }
 
 #[catch(default)]
@@ -81,6 +97,10 @@ fn other(status: Status, request: &Request) -> Failure {
     }
     Failure::new(
         status,
-        format!("The request for {} was not understood ({}).", request.uri().path(), status.reason_lossy()),
+        format!(
+            "The request for {} was not understood ({}).",
+            request.uri().path(),
+            status.reason_lossy()
+        ),
     )
 }

@@ -15,14 +15,20 @@ fn is_loopback(host: &str) -> bool {
         Some((name, port)) if !port.is_empty() && port.bytes().all(|b| b.is_ascii_digit()) => name,
         _ => host,
     };
-    matches!(name.to_ascii_lowercase().as_str(), "127.0.0.1" | "localhost" | "[::1]")
+    matches!(
+        name.to_ascii_lowercase().as_str(),
+        "127.0.0.1" | "localhost" | "[::1]"
+    )
 }
 
 fn is_foreign(request: &Request) -> bool {
     let host = request.headers().get_one("Host").unwrap_or("");
     let origin = request.headers().get_one("Origin");
     // The page's own origin is http with the same host and port.
-    let origin_ok = origin.is_none_or(|o| o.strip_prefix("http://").is_some_and(|h| h.eq_ignore_ascii_case(host)));
+    let origin_ok = origin.is_none_or(|o| {
+        o.strip_prefix("http://")
+            .is_some_and(|h| h.eq_ignore_ascii_case(host))
+    });
     !is_loopback(host) || !origin_ok
 }
 
@@ -58,10 +64,24 @@ mod tests {
 
     #[test]
     fn only_this_machine_is_loopback() {
-        for own in ["127.0.0.1", "127.0.0.1:8000", "localhost:1", "LOCALHOST", "[::1]:80", "[::1]"] {
+        for own in [
+            "127.0.0.1",
+            "127.0.0.1:8000",
+            "localhost:1",
+            "LOCALHOST",
+            "[::1]:80",
+            "[::1]",
+        ] {
             assert!(is_loopback(own), "{own}");
         }
-        for foreign in ["", "example.test", "127.0.0.1.example.test:80", "localhost.example.test", "127.0.0.2", "[::2]"] {
+        for foreign in [
+            "",
+            "example.test",
+            "127.0.0.1.example.test:80",
+            "localhost.example.test",
+            "127.0.0.2",
+            "[::2]",
+        ] {
             assert!(!is_loopback(foreign), "{foreign}");
         }
     }

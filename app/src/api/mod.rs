@@ -17,6 +17,7 @@ pub use error::Failure;
 use crate::work::App;
 use rocket::fairing::AdHoc;
 use rocket::{Build, Config, Rocket, State};
+use std::io::Write;
 use std::net::{IpAddr, Ipv4Addr};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -45,7 +46,7 @@ pub fn server(app: Arc<App>, port: u16, web: Option<PathBuf>) -> Rocket<Build> {
     let config = Config {
         address: IpAddr::V4(Ipv4Addr::LOCALHOST),
         port,
-        log_level: rocket::config::LogLevel::Critical,
+        log_level: rocket::config::LogLevel::Off,
         ..Config::release_default()
     };
     rocket::custom(config)
@@ -65,7 +66,8 @@ pub fn server(app: Arc<App>, port: u16, web: Option<PathBuf>) -> Rocket<Build> {
         }))
         .attach(AdHoc::on_liftoff("address", |rocket| {
             Box::pin(async move {
-                println!("Owl Dome is ready at http://127.0.0.1:{}/", rocket.config().port);
+                // Whoever started the server may not be listening.
+                let _ = writeln!(std::io::stdout(), "Owl Dome is ready at http://127.0.0.1:{}/", rocket.config().port);
             })
         }))
         .mount("/", guard::routes())

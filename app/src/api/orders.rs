@@ -15,7 +15,9 @@ use rocket::serde::json::Json;
 use rocket::{Responder, Route, delete, get, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![estimate, place, one, stop, resume, discard, strip, display, master]
+    routes![
+        estimate, place, one, stop, resume, discard, strip, display, master
+    ]
 }
 
 /// Most samples per pixel that an order may ask for.
@@ -80,22 +82,34 @@ async fn place(app: &Shared, id: i64, request: Json<OrderRequest>) -> Answer<Jso
 
 #[get("/orders/<id>")]
 async fn one(app: &Shared, id: i64) -> Answer<Json<Order>> {
-    blocking(app, move |app| Ok(Json(app.describe_order(app.store.order(id)?)))).await
+    blocking(app, move |app| {
+        Ok(Json(app.describe_order(app.store.order(id)?)))
+    })
+    .await
 }
 
 #[post("/orders/<id>/stop")]
 async fn stop(app: &Shared, id: i64) -> Answer<Status> {
-    blocking(app, move |app| queue::stop(app, id).map(|()| Status::Accepted)).await
+    blocking(app, move |app| {
+        queue::stop(app, id).map(|()| Status::Accepted)
+    })
+    .await
 }
 
 #[post("/orders/<id>/resume")]
 async fn resume(app: &Shared, id: i64) -> Answer<Status> {
-    blocking(app, move |app| queue::resume(app, id).map(|()| Status::Accepted)).await
+    blocking(app, move |app| {
+        queue::resume(app, id).map(|()| Status::Accepted)
+    })
+    .await
 }
 
 #[delete("/orders/<id>")]
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
-    blocking(app, move |app| queue::discard(app, id).map(|()| Status::NoContent)).await
+    blocking(app, move |app| {
+        queue::discard(app, id).map(|()| Status::NoContent)
+    })
+    .await
 }
 
 #[derive(Responder)]
@@ -104,7 +118,12 @@ struct Jpeg(Vec<u8>, ContentType);
 /// A finished strip as the screen shows it.
 #[get("/orders/<id>/strips/<top>")]
 async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
-    let missing = || Failure::new(Status::NotFound, format!("Order {id} has no finished strip at row {top}."));
+    let missing = || {
+        Failure::new(
+            Status::NotFound,
+            format!("Order {id} has no finished strip at row {top}."),
+        )
+    };
     if !app.folder.strip(id, top).exists() {
         return Err(missing());
     }
@@ -113,9 +132,14 @@ async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
         let (width, rows) = (strip.width, strip.rows());
         strip.top = 0;
         let scale = f64::from(width.min(DISPLAY_WIDTH)) / f64::from(width);
-        let small = (width.min(DISPLAY_WIDTH), ((f64::from(rows) * scale).round() as u32).max(1));
+        let small = (
+            width.min(DISPLAY_WIDTH),
+            ((f64::from(rows) * scale).round() as u32).max(1),
+        );
         let mut shrink = Shrink::new((width, rows), small);
-        shrink.add(&strip).map_err(|e| WorkError::Request(e.to_string()))?;
+        shrink
+            .add(&strip)
+            .map_err(|e| WorkError::Request(e.to_string()))?;
         let picture = shrink.finish();
         let rgb = crate::work::preview::SCREEN_TONE.to_srgb8(&picture.samples);
         let jpeg = dome_files::jpeg::encode_small(picture.width, picture.height, &rgb, 92)?;
@@ -138,7 +162,10 @@ async fn master(app: &Shared, id: i64) -> Answer<RangedFile> {
     .await?;
     let path = app.folder.master(id);
     if !path.exists() {
-        return Err(Failure::new(Status::NotFound, format!("Order {id} has no master yet.")));
+        return Err(Failure::new(
+            Status::NotFound,
+            format!("Order {id} has no master yet."),
+        ));
     }
     Ok(RangedFile {
         path,

@@ -15,7 +15,10 @@ pub(super) fn routes() -> Vec<Route> {
 
 #[post("/orders/<id>/packages", data = "<request>")]
 async fn hand_over(app: &Shared, id: i64, request: Json<PackageRequest>) -> Answer<Json<Package>> {
-    blocking(app, move |app| Ok(Json(make(app, id, request.into_inner())?))).await
+    blocking(app, move |app| {
+        Ok(Json(make(app, id, request.into_inner())?))
+    })
+    .await
 }
 
 async fn file(app: &Shared, id: i64, save: bool) -> Answer<RangedFile> {

@@ -20,7 +20,17 @@ const MAX_UPLOAD: u64 = 4 << 30;
 const FARTHEST: f64 = 1e7;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![cards, upload, whole, change, discard, card, add_viewpoint, set_viewpoint, remove_viewpoint]
+    routes![
+        cards,
+        upload,
+        whole,
+        change,
+        discard,
+        card,
+        add_viewpoint,
+        set_viewpoint,
+        remove_viewpoint
+    ]
 }
 
 #[get("/projects")]
@@ -61,13 +71,19 @@ async fn upload(app: &Shared, file: &str, name: &str, body: Data<'_>) -> Answer<
     let ending = scene_ending(file)?;
     check_name(name, "project")?;
     let number = NUMBER.fetch_add(1, Ordering::Relaxed);
-    let path = app.folder.incoming().join(format!("upload-{number}.{ending}"));
+    let path = app
+        .folder
+        .incoming()
+        .join(format!("upload-{number}.{ending}"));
     let sent = body.open(MAX_UPLOAD.bytes()).into_file(&path).await;
     let problem = match &sent {
         Ok(sent) if sent.is_complete() => None,
         Ok(_) => Some(Failure::new(
             Status::PayloadTooLarge,
-            format!("{file} is larger than {} GB; simplify the scene or its textures.", MAX_UPLOAD >> 30),
+            format!(
+                "{file} is larger than {} GB; simplify the scene or its textures.",
+                MAX_UPLOAD >> 30
+            ),
         )),
         Err(_) => Some(Failure::new(
             Status::BadRequest,
@@ -98,11 +114,14 @@ async fn whole(app: &Shared, id: i64) -> Answer<Json<Project>> {
 async fn change(app: &Shared, id: i64, change: Json<ProjectChange>) -> Answer<Json<Project>> {
     blocking(app, move |app| {
         if let Some(name) = &change.name {
-            app.store.rename_project(id, &check_name(name, "project")?)?;
+            app.store
+                .rename_project(id, &check_name(name, "project")?)?;
         }
         if let Some(sky) = &change.sky {
             if !sky.is_valid() {
-                return Err(WorkError::Request("The sky's colours must be finite and not negative.".into()));
+                return Err(WorkError::Request(
+                    "The sky's colours must be finite and not negative.".into(),
+                ));
             }
             app.store.set_sky(id, sky)?;
         }
@@ -136,9 +155,15 @@ fn checked(draft: &ViewpointDraft) -> Result<ViewpointDraft> {
     draft.name = check_name(&draft.name, "viewpoint")?;
     let p = &mut draft.pose;
     let angles = [p.heading_deg, p.pitch_deg, p.roll_deg];
-    if !p.position.iter().all(|v| v.is_finite() && v.abs() <= FARTHEST) || !angles.iter().all(|v| v.is_finite()) {
+    if !p
+        .position
+        .iter()
+        .all(|v| v.is_finite() && v.abs() <= FARTHEST)
+        || !angles.iter().all(|v| v.is_finite())
+    {
         return Err(WorkError::Request(
-            "A viewpoint's position and angles must be numbers, within 10,000 km; correct them.".into(),
+            "A viewpoint's position and angles must be numbers, within 10,000 km; correct them."
+                .into(),
         ));
     }
     p.heading_deg = dome_optics::angle::wrap_heading_deg(p.heading_deg);
@@ -153,7 +178,11 @@ fn checked(draft: &ViewpointDraft) -> Result<ViewpointDraft> {
 }
 
 #[post("/projects/<id>/viewpoints", data = "<draft>")]
-async fn add_viewpoint(app: &Shared, id: i64, draft: Json<ViewpointDraft>) -> Answer<Json<Viewpoint>> {
+async fn add_viewpoint(
+    app: &Shared,
+    id: i64,
+    draft: Json<ViewpointDraft>,
+) -> Answer<Json<Viewpoint>> {
     blocking(app, move |app| {
         app.store.project(id)?;
         let viewpoint = app.store.add_viewpoint(id, &checked(&draft)?)?;
@@ -163,7 +192,12 @@ async fn add_viewpoint(app: &Shared, id: i64, draft: Json<ViewpointDraft>) -> An
 }
 
 #[put("/projects/<id>/viewpoints/<viewpoint>", data = "<draft>")]
-async fn set_viewpoint(app: &Shared, id: i64, viewpoint: i64, draft: Json<ViewpointDraft>) -> Answer<Json<Viewpoint>> {
+async fn set_viewpoint(
+    app: &Shared,
+    id: i64,
+    viewpoint: i64,
+    draft: Json<ViewpointDraft>,
+) -> Answer<Json<Viewpoint>> {
     blocking(app, move |app| {
         app.store.set_viewpoint(id, viewpoint, &checked(&draft)?)?;
         Ok(Json(app.store.viewpoint(id, viewpoint)?))
@@ -176,7 +210,8 @@ async fn remove_viewpoint(app: &Shared, id: i64, viewpoint: i64) -> Answer<Statu
     blocking(app, move |app| {
         if app.store.viewpoints(id)?.len() == 1 {
             return Err(WorkError::Conflict(
-                "A project keeps at least one viewpoint; add another before removing this one.".into(),
+                "A project keeps at least one viewpoint; add another before removing this one."
+                    .into(),
             ));
         }
         app.store.remove_viewpoint(id, viewpoint)?;

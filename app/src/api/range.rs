@@ -26,7 +26,11 @@ fn parse(range: &str, length: u64) -> Option<(u64, u64)> {
         (length.saturating_sub(tail), length.checked_sub(1)?)
     } else {
         let first: u64 = from.parse().ok()?;
-        let last = if to.is_empty() { length.checked_sub(1)? } else { to.parse().ok()? };
+        let last = if to.is_empty() {
+            length.checked_sub(1)?
+        } else {
+            to.parse().ok()?
+        };
         (first, last.min(length.checked_sub(1)?))
     };
     (first <= last && first < length).then(|| (first, last - first + 1))
@@ -44,11 +48,18 @@ impl<'r> Responder<'r, 'static> for RangedFile {
             .header(Header::new("Accept-Ranges", "bytes"));
         if let Some(name) = &self.save_as {
             // RFC 6266 with RFC 5987 coding, which every browser takes.
-            let coded = rocket::http::RawStr::percent_encode(rocket::http::RawStr::new(name)).to_string();
-            response.header(Header::new("Content-Disposition", format!("attachment; filename*=UTF-8''{coded}")));
+            let coded =
+                rocket::http::RawStr::percent_encode(rocket::http::RawStr::new(name)).to_string();
+            response.header(Header::new(
+                "Content-Disposition",
+                format!("attachment; filename*=UTF-8''{coded}"),
+            ));
         }
         // Several ranges at once are answered with the whole file, as the standard allows.
-        let asked = request.headers().get_one("Range").filter(|r| !r.contains(','));
+        let asked = request
+            .headers()
+            .get_one("Range")
+            .filter(|r| !r.contains(','));
         let (first, count) = match asked.map(|r| parse(r, length)) {
             None => (0, length),
             Some(Some(part)) => {
@@ -69,8 +80,11 @@ impl<'r> Responder<'r, 'static> for RangedFile {
         response.header(Header::new("Content-Length", count.to_string()));
         // Placed before the first byte is asked for; a plain file seeks at once.
         let mut file = file;
-        file.seek(SeekFrom::Start(first)).map_err(|_| Status::InternalServerError)?;
-        response.streamed_body(File::from_std(file).take(count)).ok()
+        file.seek(SeekFrom::Start(first))
+            .map_err(|_| Status::InternalServerError)?;
+        response
+            .streamed_body(File::from_std(file).take(count))
+            .ok()
     }
 }
 

@@ -9,13 +9,8 @@ use ts_rs::TS;
 #[ts(export, rename = "Sky", tag = "kind", rename_all = "kebab-case")]
 #[allow(dead_code)]
 enum SkyShape {
-    Plain {
-        colour: [f32; 3],
-    },
-    TwoColour {
-        zenith: [f32; 3],
-        horizon: [f32; 3],
-    },
+    Plain { colour: [f32; 3] },
+    TwoColour { zenith: [f32; 3], horizon: [f32; 3] },
 }
 
 /// Where a viewpoint stands and looks.
@@ -350,7 +345,7 @@ pub enum Event {
     /// An order moved on.
     Order {
         /// The order.
-        order: Order,
+        order: Box<Order>,
     },
     /// A project changed otherwise, e.g. its card got a picture.
     Project {

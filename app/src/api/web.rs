@@ -49,7 +49,10 @@ fn part(folder: &WebFolder, name: &str) -> Option<Part> {
 
 fn shell(folder: &WebFolder) -> Result<Part, Failure> {
     part(folder, "index.html").ok_or_else(|| {
-        Failure::new(Status::NotFound, "The web page was not built into this binary; run script/build.")
+        Failure::new(
+            Status::NotFound,
+            "The web page was not built into this binary; run script/build.",
+        )
     })
 }
 
@@ -73,5 +76,8 @@ fn page(folder: &State<WebFolder>, path: PathBuf) -> Result<Part, Failure> {
     if text.starts_with("project/") || text == "library" {
         return shell(folder);
     }
-    Err(Failure::new(Status::NotFound, format!("There is nothing at /{text}.")))
+    Err(Failure::new(
+        Status::NotFound,
+        format!("There is nothing at /{text}."),
+    ))
 }

@@ -25,7 +25,10 @@ pub(super) fn run(args: &InspectArgs) -> Outcome {
     let unknown = || "not told".to_owned();
     let degrees = |v: Option<f64>| v.map_or_else(unknown, |v| format!("{v} degrees"));
     println!("{}, {} x {} px", f.format.name(), f.width, f.height);
-    println!("Projection: {}", f.projection.clone().unwrap_or_else(unknown));
+    println!(
+        "Projection: {}",
+        f.projection.clone().unwrap_or_else(unknown)
+    );
     if let (Some(w), Some(h)) = (p.full_width, p.full_height) {
         let (left, top) = (p.cropped_left.unwrap_or(0), p.cropped_top.unwrap_or(0));
         println!("Full sphere: {w} x {h} px, the picture at {left},{top}");
@@ -37,7 +40,11 @@ pub(super) fn run(args: &InspectArgs) -> Outcome {
         degrees(p.opening_pitch_deg),
         degrees(p.opening_hfov_deg)
     );
-    println!("{}: {}", if f.sphere { "A sphere" } else { "Not a sphere" }, f.reason);
+    println!(
+        "{}: {}",
+        if f.sphere { "A sphere" } else { "Not a sphere" },
+        f.reason
+    );
     Ok(())
 }
 

@@ -31,10 +31,14 @@ enum Command {
     #[command(after_help = "Example:\n  owl-dome serve --data ~/panoramas --port 8360")]
     Serve(serve::ServeArgs),
     /// Render a full equirectangular sphere from a scene file; no server is needed
-    #[command(after_help = "Example:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --samples 128")]
+    #[command(
+        after_help = "Example:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --samples 128"
+    )]
     Render(render::RenderArgs),
     /// Put panorama properties into a JPEG or PNG made anywhere; its pixels are not touched
-    #[command(after_help = "Examples:\n  owl-dome tag pano.jpg -o pano-360.jpg --heading 90 --opening 120,-5 --fov 80\n  owl-dome tag front.jpg -o front-360.jpg --part 2048,0,8192,4096")]
+    #[command(
+        after_help = "Examples:\n  owl-dome tag pano.jpg -o pano-360.jpg --heading 90 --opening 120,-5 --fov 80\n  owl-dome tag front.jpg -o front-360.jpg --part 2048,0,8192,4096"
+    )]
     Tag(tag::TagArgs),
     /// Tell what a picture file is, and whether a viewer will take it as a sphere
     #[command(after_help = "Example:\n  owl-dome inspect pano-360.jpg --json")]
@@ -56,7 +60,9 @@ pub fn run() -> ExitCode {
         Command::Render(args) => render::run(&args),
         Command::Tag(args) => tag::run(&args),
         Command::Inspect(args) => inspect::run(&args),
-        Command::DemoScene { output } => dome_files::atomic::write_bytes(&output, &merlow::build()).map_err(Into::into),
+        Command::DemoScene { output } => {
+            dome_files::atomic::write_bytes(&output, &merlow::build()).map_err(Into::into)
+        }
     };
     match outcome {
         Ok(()) => ExitCode::SUCCESS,
@@ -79,5 +85,7 @@ fn numbers<const N: usize>(text: &str) -> Result<[f64; N], String> {
 
 /// Parses a finite number.
 fn number(text: &str) -> Result<f64, String> {
-    numbers::<1>(text).map(|[v]| v).map_err(|_| format!("\"{text}\" is not a number"))
+    numbers::<1>(text)
+        .map(|[v]| v)
+        .map_err(|_| format!("\"{text}\" is not a number"))
 }

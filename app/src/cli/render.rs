@@ -54,10 +54,16 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     if let Some(folder) = args.output.parent().filter(|p| !p.as_os_str().is_empty())
         && !folder.is_dir()
     {
-        return Err(format!("The folder {} is not there; make it first.", folder.display()).into());
+        return Err(format!(
+            "The folder {} is not there; make it first.",
+            folder.display()
+        )
+        .into());
     }
     if let Some(n) = args.threads {
-        rayon::ThreadPoolBuilder::new().num_threads(n.into()).build_global()?;
+        rayon::ThreadPoolBuilder::new()
+            .num_threads(n.into())
+            .build_global()?;
     }
     let imported = dome_trace::load(&args.scene)?;
     for left_out in &imported.report.left_out {
@@ -124,7 +130,13 @@ fn watch(control: &Control, pixels: u64, finished: &AtomicBool) {
         if share > 0.0 && !finished.load(Ordering::Relaxed) {
             let left = start.elapsed().as_secs_f64() * (1.0 / share - 1.0);
             // The last rows are still to be written.
-            progress_line(&format!("Rendered {:.0} %, about {left:.0} s left ", (share * 100.0).min(99.0)), terminal);
+            progress_line(
+                &format!(
+                    "Rendered {:.0} %, about {left:.0} s left ",
+                    (share * 100.0).min(99.0)
+                ),
+                terminal,
+            );
         }
     }
 }

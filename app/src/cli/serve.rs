@@ -40,7 +40,10 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
         let reason = e.to_string();
         // The library's error must be looked at before it is dropped.
         std::mem::forget(e);
-        format!("The server could not start on port {}: {reason}. Choose another with --port.", args.port)
+        format!(
+            "The server could not start on port {}: {reason}. Choose another with --port.",
+            args.port
+        )
     })?;
     Ok(())
 }

@@ -38,8 +38,15 @@ pub(super) struct TagArgs {
 fn part(text: &str) -> Result<Part, String> {
     let values: Result<Vec<u32>, _> = text.split(',').map(|t| t.trim().parse()).collect();
     match values.as_deref() {
-        Ok(&[left, top, full_width, full_height]) => Ok(Part { left, top, full_width, full_height }),
-        _ => Err(format!("\"{text}\" is not four whole numbers of pixels separated by commas")),
+        Ok(&[left, top, full_width, full_height]) => Ok(Part {
+            left,
+            top,
+            full_width,
+            full_height,
+        }),
+        _ => Err(format!(
+            "\"{text}\" is not four whole numbers of pixels separated by commas"
+        )),
     }
 }
 

@@ -54,7 +54,8 @@ pub(super) fn run(connection: &mut Connection, path: &Path, to: usize) -> Result
     if found > 0 && found < to {
         // Everything into the main file, then a copy of it.
         connection.execute_batch("PRAGMA wal_checkpoint(TRUNCATE);")?;
-        std::fs::copy(path, path.with_extension(format!("before-version-{to}.db"))).map_err(StoreError::Backup)?;
+        std::fs::copy(path, path.with_extension(format!("before-version-{to}.db")))
+            .map_err(StoreError::Backup)?;
     }
     for (index, step) in STEPS.iter().enumerate().take(to).skip(found) {
         let transaction = connection.transaction()?;
@@ -88,11 +89,16 @@ mod tests {
         let store = Store::open(&path).unwrap();
         assert_eq!(store.project(7).unwrap().name, "Merlow");
         let viewpoints = store.viewpoints(7).unwrap();
-        assert_eq!((viewpoints[0].name.as_str(), viewpoints[0].unlocked), ("Desk", false));
+        assert_eq!(
+            (viewpoints[0].name.as_str(), viewpoints[0].unlocked),
+            ("Desk", false)
+        );
         assert_eq!(viewpoints[0].pose.position, [1.0, 2.0, 3.0]);
         // The state before the upgrade was kept.
         let kept = Connection::open(folder.path().join("owl-dome.before-version-2.db")).unwrap();
-        let version: i64 = kept.query_row("PRAGMA user_version", [], |r| r.get(0)).unwrap();
+        let version: i64 = kept
+            .query_row("PRAGMA user_version", [], |r| r.get(0))
+            .unwrap();
         assert_eq!(version, 1);
     }
 
@@ -101,8 +107,14 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("owl-dome.db");
         drop(Store::open(&path).unwrap());
-        Connection::open(&path).unwrap().pragma_update(None, "user_version", 99).unwrap();
+        Connection::open(&path)
+            .unwrap()
+            .pragma_update(None, "user_version", 99)
+            .unwrap();
         let message = Store::open(&path).err().unwrap().to_string();
-        assert!(message.contains("newer Owl Dome") && message.contains("99"), "{message}");
+        assert!(
+            message.contains("newer Owl Dome") && message.contains("99"),
+            "{message}"
+        );
     }
 }

@@ -20,7 +20,9 @@ pub enum StoreError {
     #[error("The project database failed: {0}. Check the data folder and its free space.")]
     Sql(#[from] rusqlite::Error),
     /// What it holds cannot be understood.
-    #[error("The project database holds a record that cannot be read ({0}); restore it from a backup.")]
+    #[error(
+        "The project database holds a record that cannot be read ({0}); restore it from a backup."
+    )]
     Record(#[from] serde_json::Error),
     /// Nothing with that number.
     #[error("There is no {what} number {id}; it may have been removed.")]
@@ -31,7 +33,9 @@ pub enum StoreError {
         id: i64,
     },
     /// Made by a later version.
-    #[error("The data folder was written by a newer Owl Dome (data version {found}, this one knows {known}); use the newer one.")]
+    #[error(
+        "The data folder was written by a newer Owl Dome (data version {found}, this one knows {known}); use the newer one."
+    )]
     Newer {
         /// Version found.
         found: i64,
@@ -39,10 +43,14 @@ pub enum StoreError {
         known: i64,
     },
     /// The database could not be set up as needed.
-    #[error("The project database at {0} cannot keep a write-ahead log; put the data folder on a local disk.")]
+    #[error(
+        "The project database at {0} cannot keep a write-ahead log; put the data folder on a local disk."
+    )]
     NoWal(String),
     /// The copy before an upgrade failed.
-    #[error("The project database could not be copied before its upgrade: {0}. Check the free space.")]
+    #[error(
+        "The project database could not be copied before its upgrade: {0}. Check the free space."
+    )]
     Backup(std::io::Error),
 }
 
@@ -61,7 +69,9 @@ impl Store {
         if mode != "wal" {
             return Err(StoreError::NoWal(path.display().to_string()));
         }
-        connection.execute_batch("PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL; PRAGMA busy_timeout = 5000;")?;
+        connection.execute_batch(
+            "PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL; PRAGMA busy_timeout = 5000;",
+        )?;
         migrations::run(&mut connection, path, migrations::LATEST)?;
         Ok(Self {
             connection: Mutex::new(connection),
@@ -70,7 +80,9 @@ impl Store {
 
     fn lock(&self) -> MutexGuard<'_, Connection> {
         // A panic elsewhere leaves SQLite itself whole.
-        self.connection.lock().unwrap_or_else(PoisonError::into_inner)
+        self.connection
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
     }
 }
 

@@ -26,7 +26,14 @@ const COLUMNS: &str = "id, project, spec, state, spent_s, problem";
 type Columns = (i64, i64, String, String, f64, Option<String>);
 
 fn columns(r: &Row) -> rusqlite::Result<Columns> {
-    Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?))
+    Ok((
+        r.get(0)?,
+        r.get(1)?,
+        r.get(2)?,
+        r.get(3)?,
+        r.get(4)?,
+        r.get(5)?,
+    ))
 }
 
 fn order((id, project, spec, state, spent_s, problem): Columns) -> Result<OrderRow> {
@@ -46,7 +53,11 @@ impl Store {
         let db = self.lock();
         db.execute(
             "INSERT INTO render_order (project, spec, state) VALUES (?1, ?2, ?3)",
-            params![project, serde_json::to_string(spec)?, serde_json::to_string(&OrderState::Queued)?],
+            params![
+                project,
+                serde_json::to_string(spec)?,
+                serde_json::to_string(&OrderState::Queued)?
+            ],
         )?;
         Ok(db.last_insert_rowid())
     }
@@ -54,8 +65,12 @@ impl Store {
     /// A project's orders, newest first.
     pub fn orders(&self, project: i64) -> Result<Vec<OrderRow>> {
         let db = self.lock();
-        let mut statement = db.prepare(&format!("SELECT {COLUMNS} FROM render_order WHERE project = ?1 ORDER BY id DESC"))?;
-        let rows: Vec<_> = statement.query_map([project], columns)?.collect::<rusqlite::Result<_>>()?;
+        let mut statement = db.prepare(&format!(
+            "SELECT {COLUMNS} FROM render_order WHERE project = ?1 ORDER BY id DESC"
+        ))?;
+        let rows: Vec<_> = statement
+            .query_map([project], columns)?
+            .collect::<rusqlite::Result<_>>()?;
         rows.into_iter().map(order).collect()
     }
 
@@ -114,7 +129,9 @@ impl Store {
 
     /// Removes an order.
     pub fn remove_order(&self, id: i64) -> Result<()> {
-        let rows = self.lock().execute("DELETE FROM render_order WHERE id = ?1", [id])?;
+        let rows = self
+            .lock()
+            .execute("DELETE FROM render_order WHERE id = ?1", [id])?;
         changed(rows, "order", id)
     }
 }

@@ -22,7 +22,10 @@ impl Store {
     /// Reserves a number for a package of an order.
     pub fn add_package(&self, order: i64) -> Result<i64> {
         let db = self.lock();
-        db.execute("INSERT INTO package (render_order, record) VALUES (?1, '')", [order])?;
+        db.execute(
+            "INSERT INTO package (render_order, record) VALUES (?1, '')",
+            [order],
+        )?;
         Ok(db.last_insert_rowid())
     }
 
@@ -70,7 +73,9 @@ impl Store {
 
     /// Removes a package.
     pub fn remove_package(&self, id: i64) -> Result<()> {
-        let rows = self.lock().execute("DELETE FROM package WHERE id = ?1", [id])?;
+        let rows = self
+            .lock()
+            .execute("DELETE FROM package WHERE id = ?1", [id])?;
         changed(rows, "package", id)
     }
 
@@ -78,7 +83,9 @@ impl Store {
     pub fn package_ids(&self, order: i64) -> Result<Vec<i64>> {
         let db = self.lock();
         let mut statement = db.prepare("SELECT id FROM package WHERE render_order = ?1")?;
-        let ids = statement.query_map([order], |r| r.get(0))?.collect::<rusqlite::Result<_>>()?;
+        let ids = statement
+            .query_map([order], |r| r.get(0))?
+            .collect::<rusqlite::Result<_>>()?;
         Ok(ids)
     }
 }

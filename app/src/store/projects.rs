@@ -33,10 +33,21 @@ impl Store {
     }
 
     /// Tells where a project's scene lies and what it holds.
-    pub fn set_scene(&self, id: i64, scene_file: &str, summary: &SceneSummary, sky: &Sky) -> Result<()> {
+    pub fn set_scene(
+        &self,
+        id: i64,
+        scene_file: &str,
+        summary: &SceneSummary,
+        sky: &Sky,
+    ) -> Result<()> {
         let rows = self.lock().execute(
             "UPDATE project SET scene_file = ?2, summary = ?3, sky = ?4 WHERE id = ?1",
-            params![id, scene_file, serde_json::to_string(summary)?, serde_json::to_string(sky)?],
+            params![
+                id,
+                scene_file,
+                serde_json::to_string(summary)?,
+                serde_json::to_string(sky)?
+            ],
         )?;
         changed(rows, "project", id)
     }
@@ -45,7 +56,9 @@ impl Store {
     pub fn remove_unfinished(&self) -> Result<Vec<i64>> {
         let db = self.lock();
         let mut statement = db.prepare("DELETE FROM project WHERE scene_file = '' RETURNING id")?;
-        let ids = statement.query_map([], |r| r.get(0))?.collect::<rusqlite::Result<_>>()?;
+        let ids = statement
+            .query_map([], |r| r.get(0))?
+            .collect::<rusqlite::Result<_>>()?;
         Ok(ids)
     }
 
@@ -78,7 +91,14 @@ impl Store {
         let row = self.lock().query_row(
             "SELECT name, scene_file, summary, sky FROM project WHERE id = ?1 AND scene_file <> ''",
             [id],
-            |r| Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?, r.get::<_, String>(3)?)),
+            |r| {
+                Ok((
+                    r.get(0)?,
+                    r.get(1)?,
+                    r.get::<_, String>(2)?,
+                    r.get::<_, String>(3)?,
+                ))
+            },
         );
         let (name, scene_file, summary, sky) = found(row, "project", id)?;
         Ok(ProjectRow {
@@ -92,9 +112,10 @@ impl Store {
 
     /// Renames a project.
     pub fn rename_project(&self, id: i64, name: &str) -> Result<()> {
-        let rows = self
-            .lock()
-            .execute("UPDATE project SET name = ?2 WHERE id = ?1", params![id, name])?;
+        let rows = self.lock().execute(
+            "UPDATE project SET name = ?2 WHERE id = ?1",
+            params![id, name],
+        )?;
         changed(rows, "project", id)
     }
 
@@ -109,14 +130,18 @@ impl Store {
 
     /// Removes a project with everything that belongs to it.
     pub fn remove_project(&self, id: i64) -> Result<()> {
-        let rows = self.lock().execute("DELETE FROM project WHERE id = ?1", [id])?;
+        let rows = self
+            .lock()
+            .execute("DELETE FROM project WHERE id = ?1", [id])?;
         changed(rows, "project", id)
     }
 
     /// A project's viewpoints in the order they were added.
     pub fn viewpoints(&self, project: i64) -> Result<Vec<Viewpoint>> {
         let db = self.lock();
-        let mut statement = db.prepare("SELECT id, name, pose, unlocked FROM viewpoint WHERE project = ?1 ORDER BY id")?;
+        let mut statement = db.prepare(
+            "SELECT id, name, pose, unlocked FROM viewpoint WHERE project = ?1 ORDER BY id",
+        )?;
         let rows: Vec<_> = statement
             .query_map([project], viewpoint_columns)?
             .collect::<rusqlite::Result<_>>()?;
@@ -138,7 +163,12 @@ impl Store {
         let db = self.lock();
         db.execute(
             "INSERT INTO viewpoint (project, name, pose, unlocked) VALUES (?1, ?2, ?3, ?4)",
-            params![project, draft.name, serde_json::to_string(&draft.pose)?, draft.unlocked],
+            params![
+                project,
+                draft.name,
+                serde_json::to_string(&draft.pose)?,
+                draft.unlocked
+            ],
         )?;
         Ok(db.last_insert_rowid())
     }
@@ -154,9 +184,10 @@ impl Store {
 
     /// Removes a viewpoint; orders keep the pose they were given.
     pub fn remove_viewpoint(&self, project: i64, id: i64) -> Result<()> {
-        let rows = self
-            .lock()
-            .execute("DELETE FROM viewpoint WHERE project = ?1 AND id = ?2", [project, id])?;
+        let rows = self.lock().execute(
+            "DELETE FROM viewpoint WHERE project = ?1 AND id = ?2",
+            [project, id],
+        )?;
         changed(rows, "viewpoint", id)
     }
 }

@@ -20,7 +20,9 @@ const MAX_NAME: usize = 80;
 pub fn check_name(name: &str, of: &str) -> Result<String> {
     let name: String = name.trim().chars().filter(|c| !c.is_control()).collect();
     if name.is_empty() || name.chars().count() > MAX_NAME {
-        return Err(WorkError::Request(format!("The name of a {of} must have 1 to {MAX_NAME} characters.")));
+        return Err(WorkError::Request(format!(
+            "The name of a {of} must have 1 to {MAX_NAME} characters."
+        )));
     }
     Ok(name)
 }
@@ -33,7 +35,8 @@ pub fn scene_ending(file: &str) -> Result<&'static str> {
         .unwrap_or_default();
     match import::ENDINGS.iter().find(|e| **e == ending) {
         Some(&"gltf") => Err(WorkError::Request(
-            "A .gltf needs its other files; pack the whole folder as a .zip, or export a .glb.".into(),
+            "A .gltf needs its other files; pack the whole folder as a .zip, or export a .glb."
+                .into(),
         )),
         Some(&"obj") => Err(WorkError::Request(
             "An .obj needs its .mtl and textures; pack them together as a .zip.".into(),
@@ -47,10 +50,18 @@ pub fn scene_ending(file: &str) -> Result<&'static str> {
 }
 
 /// Makes a project from an uploaded file, which is moved or removed. Whatever fails leaves nothing behind.
-pub fn bring(app: &App, upload: &Path, file: &str, name: &str, places: &[ViewpointDraft]) -> Result<i64> {
+pub fn bring(
+    app: &App,
+    upload: &Path,
+    file: &str,
+    name: &str,
+    places: &[ViewpointDraft],
+) -> Result<i64> {
     let outcome = check_name(name, "project").and_then(|name| {
         let ending = scene_ending(file)?;
-        let created = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_secs() as i64);
+        let created = SystemTime::now()
+            .duration_since(UNIX_EPOCH)
+            .map_or(0, |d| d.as_secs() as i64);
         let id = app.store.add_project(&name, created)?;
         fill(app, id, upload, file, ending, places)
             .inspect_err(|_| {
@@ -64,13 +75,23 @@ pub fn bring(app: &App, upload: &Path, file: &str, name: &str, places: &[Viewpoi
     outcome
 }
 
-fn fill(app: &App, id: i64, upload: &Path, file: &str, ending: &str, places: &[ViewpointDraft]) -> Result<()> {
+fn fill(
+    app: &App,
+    id: i64,
+    upload: &Path,
+    file: &str,
+    ending: &str,
+    places: &[ViewpointDraft],
+) -> Result<()> {
     let folder = app.folder.scene(id);
     remove(&app.folder.project(id));
     std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
-    let display = Path::new(file).file_name().map_or_else(|| file.into(), |n| n.to_string_lossy().into_owned());
+    let display = Path::new(file)
+        .file_name()
+        .map_or_else(|| file.into(), |n| n.to_string_lossy().into_owned());
     let scene_file = if ending == "zip" {
-        let files = archive::unpack(upload, &folder, archive::Limits::default()).map_err(|e| renamed(e, upload, &display))?;
+        let files = archive::unpack(upload, &folder, archive::Limits::default())
+            .map_err(|e| renamed(e, upload, &display))?;
         import::find_scene(&files, &display)?
     } else {
         let target = PathBuf::from(format!("scene.{ending}"));
@@ -108,11 +129,15 @@ fn fill(app: &App, id: i64, upload: &Path, file: &str, ending: &str, places: &[V
         left_out: report
             .left_out
             .into_iter()
-            .map(|l| LeftOutInfo { what: l.what, why: l.why })
+            .map(|l| LeftOutInfo {
+                what: l.what,
+                why: l.why,
+            })
             .collect(),
         notices: report.notices,
     };
-    app.store.set_scene(id, &scene_file.to_string_lossy(), &summary, &scene.sky)?;
+    app.store
+        .set_scene(id, &scene_file.to_string_lossy(), &summary, &scene.sky)?;
     if places.is_empty() {
         app.store.add_viewpoint(
             id,
@@ -167,7 +192,12 @@ pub fn make_card(app: &App, id: i64) -> Result<()> {
     let scene = app.scenes.get(app, id)?;
     let sky = app.store.project(id)?.sky;
     let mut preview = Preview::new(PanoramaSize::from_width(CARD_WIDTH / 2)?);
-    preview.refine(&scene, &sky, &super::preview::eye(&viewpoint.pose), Duration::from_secs(12));
+    preview.refine(
+        &scene,
+        &sky,
+        &super::preview::eye(&viewpoint.pose),
+        Duration::from_secs(12),
+    );
     save_jpeg(&card, &preview.picture())?;
     app.tell(Event::Project { project: id });
     Ok(())

@@ -94,7 +94,7 @@ impl App {
     /// Tells how far an order is.
     pub fn tell_order(&self, id: i64) {
         if let Ok(row) = self.store.order(id) {
-            let order = self.describe_order(row);
+            let order = Box::new(self.describe_order(row));
             self.tell(Event::Order { order });
         }
     }

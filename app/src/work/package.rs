@@ -18,30 +18,51 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
         )));
     }
     if !(-20.0..=20.0).contains(&request.exposure_stops) {
-        return Err(WorkError::Request("The exposure must lie between -20 and 20 stops.".into()));
+        return Err(WorkError::Request(
+            "The exposure must lie between -20 and 20 stops.".into(),
+        ));
     }
     if !(1..=100).contains(&request.quality) {
-        return Err(WorkError::Request("The JPEG quality must lie between 1 and 100.".into()));
+        return Err(WorkError::Request(
+            "The JPEG quality must lie between 1 and 100.".into(),
+        ));
     }
     let spec = row.spec;
-    let mut picture = PictureSpec::panorama(PictureFormat::Jpeg, spec.width, spec.height, spec.pose.heading_deg);
+    let mut picture = PictureSpec::panorama(
+        PictureFormat::Jpeg,
+        spec.width,
+        spec.height,
+        spec.pose.heading_deg,
+    );
     picture.quality = request.quality;
     picture.tone = Tone {
         exposure_stops: request.exposure_stops,
-        curve: if request.soft { Curve::Soft } else { Curve::Plain },
+        curve: if request.soft {
+            Curve::Soft
+        } else {
+            Curve::Plain
+        },
     };
     picture.tags.opening_deg = Some((request.opening_heading_deg, request.opening_pitch_deg));
     picture.tags.hfov_deg = Some(request.opening_hfov_deg);
     let asked = picture.tags.properties(spec.width, spec.height)?;
 
     let project = app.store.project(row.project)?.name;
-    let file = format!("{}.jpg", file_name(&format!("{project} - {} - {} px", spec.viewpoint, spec.width)));
+    let file = format!(
+        "{}.jpg",
+        file_name(&format!(
+            "{project} - {} - {} px",
+            spec.viewpoint, spec.width
+        ))
+    );
     let id = app.store.add_package(order)?;
     let folder = app.folder.package(id);
     let path = folder.join(&file);
     let written = std::fs::create_dir_all(&folder)
         .map_err(FileError::io("Making", &folder))
-        .and_then(|()| picture_file::write(&path, &picture, ExrStrips::open(&app.folder.master(order))?));
+        .and_then(|()| {
+            picture_file::write(&path, &picture, ExrStrips::open(&app.folder.master(order))?)
+        });
     let found = written.and_then(|()| inspect(&path));
     let found = match found {
         Ok(found) => found,
@@ -64,7 +85,9 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
         id,
         order,
         file,
-        bytes: std::fs::metadata(&path).map_err(FileError::io("Reading", &path))?.len(),
+        bytes: std::fs::metadata(&path)
+            .map_err(FileError::io("Reading", &path))?
+            .len(),
         width: found.width,
         height: found.height,
         pose_heading_deg: asked.pose_heading_deg.unwrap_or(0.0),
@@ -80,11 +103,21 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
 pub fn file_name(text: &str) -> String {
     let clean: String = text
         .chars()
-        .map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' })
+        .map(|c| {
+            if c.is_alphanumeric() || " -_".contains(c) {
+                c
+            } else {
+                '-'
+            }
+        })
         .take(100)
         .collect();
     let clean = clean.trim_matches([' ', '-', '.']).to_owned();
-    if clean.is_empty() { "panorama".into() } else { clean }
+    if clean.is_empty() {
+        "panorama".into()
+    } else {
+        clean
+    }
 }
 
 #[cfg(test)]

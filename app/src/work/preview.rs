@@ -76,7 +76,11 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         width: size.width(),
     };
     let preview = {
-        let mut kept = app.previews.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut kept = app
+            .previews
+            .kept
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
         match kept.iter().position(|(v, _)| *v == view) {
             Some(i) => {
                 let entry = kept.remove(i);

@@ -12,7 +12,7 @@ use dome_imaging::{Picture, Strip};
 use dome_optics::PanoramaSize;
 use dome_trace::{Control, Render};
 use std::path::Path;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -45,7 +45,10 @@ pub struct Queue {
 impl Queue {
     /// The order that is being rendered.
     pub fn running(&self) -> Option<Arc<Running>> {
-        self.running.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        self.running
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .clone()
     }
 
     /// Tells the worker that there may be something to do.
@@ -57,7 +60,10 @@ impl Queue {
     fn wait(&self) {
         let mut pending = self.pending.lock().unwrap_or_else(PoisonError::into_inner);
         while !*pending {
-            pending = self.wake.wait(pending).unwrap_or_else(PoisonError::into_inner);
+            pending = self
+                .wake
+                .wait(pending)
+                .unwrap_or_else(PoisonError::into_inner);
         }
         *pending = false;
     }
@@ -65,9 +71,15 @@ impl Queue {
     /// An order with its strips, progress and remaining time.
     pub fn describe(&self, folder: &DataFolder, row: OrderRow) -> Order {
         let running = self.running().filter(|r| r.id == row.id);
-        let master = std::fs::metadata(folder.master(row.id)).ok().map(|m| m.len());
+        let master = std::fs::metadata(folder.master(row.id))
+            .ok()
+            .map(|m| m.len());
         let done = row.state == OrderState::Done;
-        let strips = if done { Vec::new() } else { finished_strips(folder, row.id, &row.spec) };
+        let strips = if done {
+            Vec::new()
+        } else {
+            finished_strips(folder, row.id, &row.spec)
+        };
         let pixels = u64::from(row.spec.width) * u64::from(row.spec.height);
         let (progress, remaining_s, now) = match &running {
             Some(r) => {
@@ -83,7 +95,11 @@ impl Queue {
             None if done => (1.0, None, 0.0),
             None => {
                 let rows: u64 = strips.iter().map(|s| u64::from(s.1)).sum();
-                (rows as f64 * f64::from(row.spec.width) / pixels as f64 * 0.99, None, 0.0)
+                (
+                    rows as f64 * f64::from(row.spec.width) / pixels as f64 * 0.99,
+                    None,
+                    0.0,
+                )
             }
         };
         Order {
@@ -131,14 +147,22 @@ pub fn start(app: Arc<App>) {
 }
 
 fn finish(app: &App, id: i64, outcome: Result<bool>) {
-    let spent = app.queue.running().map_or(0.0, |r| r.started.elapsed().as_secs_f64());
-    *app.queue.running.lock().unwrap_or_else(PoisonError::into_inner) = None;
+    let spent = app
+        .queue
+        .running()
+        .map_or(0.0, |r| r.started.elapsed().as_secs_f64());
+    *app.queue
+        .running
+        .lock()
+        .unwrap_or_else(PoisonError::into_inner) = None;
     // An order that was removed meanwhile needs no state.
     let _ = app.store.add_time(id, spent);
     let _ = match outcome {
         Ok(true) => app.store.set_order_state(id, OrderState::Done, None),
         Ok(false) => app.store.set_order_state(id, OrderState::Stopped, None),
-        Err(e) => app.store.set_order_state(id, OrderState::Failed, Some(&e.to_string())),
+        Err(e) => app
+            .store
+            .set_order_state(id, OrderState::Failed, Some(&e.to_string())),
     };
     match app.store.order(id) {
         Ok(_) => app.tell_order(id),
@@ -157,8 +181,12 @@ fn run(app: &App, row: &OrderRow) -> Result<bool> {
         earlier: AtomicU64::new(0),
         started: Instant::now(),
     });
-    *app.queue.running.lock().unwrap_or_else(PoisonError::into_inner) = Some(Arc::clone(&running));
-    app.store.set_order_state(row.id, OrderState::Running, None)?;
+    *app.queue
+        .running
+        .lock()
+        .unwrap_or_else(PoisonError::into_inner) = Some(Arc::clone(&running));
+    app.store
+        .set_order_state(row.id, OrderState::Running, None)?;
     app.tell_order(row.id);
     let strips = app.folder.strips(row.id);
     std::fs::create_dir_all(&strips).map_err(FileError::io("Making", &strips))?;
@@ -187,17 +215,18 @@ fn run(app: &App, row: &OrderRow) -> Result<bool> {
     running.earlier.store(earlier, Ordering::Relaxed);
     running.control.count_pixels(earlier);
 
-    let mut told = Instant::now();
-    for (&(top, rows), _) in places.iter().zip(&kept).filter(|(_, kept)| !**kept) {
-        let Ok(strip) = render.strip(top, rows, &running.control) else {
-            return Ok(false);
-        };
-        strip_file::write(&app.folder.strip(row.id, top), &strip)?;
-        // A strip may take milliseconds; screens need not hear of each.
-        if told.elapsed() > Duration::from_millis(150) {
-            app.tell_order(row.id);
-            told = Instant::now();
+    let missing = places.iter().zip(&kept).filter(|(_, kept)| !**kept);
+    let whole = telling(app, row.id, || {
+        for (&(top, rows), _) in missing {
+            let Ok(strip) = render.strip(top, rows, &running.control) else {
+                return Ok(false);
+            };
+            strip_file::write(&app.folder.strip(row.id, top), &strip)?;
         }
+        Ok::<_, WorkError>(true)
+    })?;
+    if !whole {
+        return Ok(false);
     }
     write_master(app, row.id, spec, &places)?;
     make_pictures(app, row.project, row.id, spec)?;
@@ -205,23 +234,57 @@ fn run(app: &App, row: &OrderRow) -> Result<bool> {
     Ok(true)
 }
 
+/// Does some work and tells twice a second meanwhile how far the order is.
+fn telling<T>(app: &App, id: i64, work: impl FnOnce() -> T) -> T {
+    let ended = AtomicBool::new(false);
+    std::thread::scope(|scope| {
+        let teller = scope.spawn(|| {
+            while !ended.load(Ordering::Relaxed) {
+                std::thread::park_timeout(Duration::from_millis(500));
+                if !ended.load(Ordering::Relaxed) {
+                    app.tell_order(id);
+                }
+            }
+        });
+        let done = work();
+        ended.store(true, Ordering::Relaxed);
+        teller.thread().unpark();
+        done
+    })
+}
+
 fn is_kept(path: &Path, top: u32, rows: u32, width: u32) -> bool {
     path.exists()
-        && strip_file::read(path).is_ok_and(|s| s.top == top && s.rows() == rows && s.width == width)
+        && strip_file::read(path)
+            .is_ok_and(|s| s.top == top && s.rows() == rows && s.width == width)
 }
 
 fn write_master(app: &App, id: i64, spec: &OrderSpec, places: &[(u32, u32)]) -> Result<()> {
-    let picture = PictureSpec::panorama(PictureFormat::Exr, spec.width, spec.height, spec.pose.heading_deg);
-    let strips = places.iter().map(|(top, _)| strip_file::read(&app.folder.strip(id, *top)));
+    let picture = PictureSpec::panorama(
+        PictureFormat::Exr,
+        spec.width,
+        spec.height,
+        spec.pose.heading_deg,
+    );
+    let strips = places
+        .iter()
+        .map(|(top, _)| strip_file::read(&app.folder.strip(id, *top)));
     picture_file::write(&app.folder.master(id), &picture, strips)?;
     Ok(())
 }
 
 /// The picture for the screen and, for the project's newest master, the card.
 fn make_pictures(app: &App, project: i64, id: i64, spec: &OrderSpec) -> Result<()> {
-    let small = shrink(ExrStrips::open(&app.folder.master(id))?, (spec.width, spec.height), DISPLAY_WIDTH)?;
+    let small = shrink(
+        ExrStrips::open(&app.folder.master(id))?,
+        (spec.width, spec.height),
+        DISPLAY_WIDTH,
+    )?;
     save_jpeg(&app.folder.display(id), &small)?;
-    save_jpeg(&app.folder.card(project), &dome_imaging::scale::shrink_to_width(&small, CARD_WIDTH))?;
+    save_jpeg(
+        &app.folder.card(project),
+        &dome_imaging::scale::shrink_to_width(&small, CARD_WIDTH),
+    )?;
     app.tell(Event::Project { project });
     Ok(())
 }
@@ -235,14 +298,21 @@ pub fn shrink(
     let width = width.min(size.0);
     let mut shrink = Shrink::new(size, (width, width / 2));
     for strip in strips {
-        shrink.add(&strip?).map_err(|e| WorkError::Request(e.to_string()))?;
+        shrink
+            .add(&strip?)
+            .map_err(|e| WorkError::Request(e.to_string()))?;
     }
     Ok(shrink.finish())
 }
 
 /// Saves a picture as the screen shows it.
 pub fn save_jpeg(path: &Path, picture: &Picture) -> Result<()> {
-    let jpeg = jpeg::encode_small(picture.width, picture.height, &SCREEN_TONE.to_srgb8(&picture.samples), 88)?;
+    let jpeg = jpeg::encode_small(
+        picture.width,
+        picture.height,
+        &SCREEN_TONE.to_srgb8(&picture.samples),
+        88,
+    )?;
     Ok(dome_files::atomic::write_bytes(path, &jpeg)?)
 }
 
@@ -260,7 +330,9 @@ pub fn stop(app: &App, id: i64) -> Result<()> {
             }
             Ok(())
         }
-        _ => Err(WorkError::Conflict(format!("Order {id} is neither waiting nor running; there is nothing to stop."))),
+        _ => Err(WorkError::Conflict(format!(
+            "Order {id} is neither waiting nor running; there is nothing to stop."
+        ))),
     }
 }
 
@@ -273,7 +345,9 @@ pub fn resume(app: &App, id: i64) -> Result<()> {
             app.queue.wake();
             Ok(())
         }
-        _ => Err(WorkError::Conflict(format!("Order {id} is not stopped; there is nothing to go on with."))),
+        _ => Err(WorkError::Conflict(format!(
+            "Order {id} is not stopped; there is nothing to go on with."
+        ))),
     }
 }
 

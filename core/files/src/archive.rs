@@ -28,11 +28,16 @@ impl Default for Limits {
 pub fn unpack(archive: &Path, folder: &Path, limits: Limits) -> Result<Vec<PathBuf>> {
     let name = display_name(archive);
     let file = File::open(archive).map_err(FileError::io("Reading", archive))?;
-    let mut zip = ZipArchive::new(BufReader::new(file)).map_err(|e| FileError::damaged(&name, e))?;
+    let mut zip =
+        ZipArchive::new(BufReader::new(file)).map_err(|e| FileError::damaged(&name, e))?;
     if zip.len() > limits.files {
         return Err(FileError::TooLarge {
             what: name,
-            detail: format!("{} files, and {} are allowed; pack the scene alone", zip.len(), limits.files),
+            detail: format!(
+                "{} files, and {} are allowed; pack the scene alone",
+                zip.len(),
+                limits.files
+            ),
         });
     }
     let mut left = limits.bytes;
@@ -72,11 +77,17 @@ pub fn unpack(archive: &Path, folder: &Path, limits: Limits) -> Result<Vec<PathB
                 break;
             }
             // Counted while unpacking: what the archive says of itself may be a lie.
-            left = left.checked_sub(n as u64).ok_or_else(|| FileError::TooLarge {
-                what: name.clone(),
-                detail: format!("it swells beyond {} bytes when unpacked; pack the scene alone", limits.bytes),
-            })?;
-            out.write_all(&buffer[..n]).map_err(FileError::io("Unpacking", &target))?;
+            left = left
+                .checked_sub(n as u64)
+                .ok_or_else(|| FileError::TooLarge {
+                    what: name.clone(),
+                    detail: format!(
+                        "it swells beyond {} bytes when unpacked; pack the scene alone",
+                        limits.bytes
+                    ),
+                })?;
+            out.write_all(&buffer[..n])
+                .map_err(FileError::io("Unpacking", &target))?;
         }
         unpacked.push(relative);
     }

@@ -17,7 +17,10 @@ pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>)
         .prefix(".unfinished-")
         .tempfile_in(folder)
         .map_err(io("Writing"))?;
-    let mut writer = BufWriter::with_capacity(1 << 20, beside.as_file().try_clone().map_err(io("Writing"))?);
+    let mut writer = BufWriter::with_capacity(
+        1 << 20,
+        beside.as_file().try_clone().map_err(io("Writing"))?,
+    );
     fill(&mut writer)?;
     let file = writer
         .into_inner()

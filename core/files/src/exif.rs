@@ -61,7 +61,10 @@ pub fn set_make_model(block: &[u8], make: Option<&str>, model: Option<&str>) -> 
     };
     let start = block.get(4..8).map(|b| order.u32(b) as usize);
     let start = start.ok_or_else(|| damaged("its header is cut short"))?;
-    let count = block.get(start..).and_then(|b| b.get(..2)).map(|b| order.u16(b) as usize);
+    let count = block
+        .get(start..)
+        .and_then(|b| b.get(..2))
+        .map(|b| order.u16(b) as usize);
     let count = count.ok_or_else(|| damaged("its first directory lies outside"))?;
     let table = block
         .get(start + 2..start + 2 + count * 12 + 4)
@@ -109,7 +112,10 @@ pub fn set_make_model(block: &[u8], make: Option<&str>, model: Option<&str>) -> 
     if block.len() > MAX_BLOCK {
         return Err(FileError::TooLarge {
             what: "The picture's EXIF block".into(),
-            detail: format!("{} bytes where {MAX_BLOCK} fit; drop what was there with --clear", block.len()),
+            detail: format!(
+                "{} bytes where {MAX_BLOCK} fit; drop what was there with --clear",
+                block.len()
+            ),
         });
     }
     Ok(block)

@@ -42,11 +42,19 @@ pub fn to_half(value: f32) -> f16 {
 }
 
 fn write_failed(e: impl std::fmt::Display) -> FileError {
-    FileError::Request(format!("Writing the EXR failed: {e}. Check the free space."))
+    FileError::Request(format!(
+        "Writing the EXR failed: {e}. Check the free space."
+    ))
 }
 
 /// Writes a picture of `width` x `height` pixels from its strips in order. Memory is a few blocks.
-pub fn write<W, I, E>(writer: W, width: u32, height: u32, meta: ExrMeta, strips: I) -> std::result::Result<(), E>
+pub fn write<W, I, E>(
+    writer: W,
+    width: u32,
+    height: u32,
+    meta: ExrMeta,
+    strips: I,
+) -> std::result::Result<(), E>
 where
     W: Write + Seek,
     I: IntoIterator<Item = std::result::Result<Strip, E>>,
@@ -58,7 +66,11 @@ where
         (width as usize, height as usize),
         channels.into_iter().collect(),
     )
-    .with_encoding(Compression::ZIP16, BlockDescription::ScanLines, LineOrder::Increasing);
+    .with_encoding(
+        Compression::ZIP16,
+        BlockDescription::ScanLines,
+        LineOrder::Increasing,
+    );
     header.own_attributes.layer_name = None; // one layer needs no name
     header.own_attributes.software_name = Some(Text::from(crate::SOFTWARE));
     header.own_attributes.environment_map = Some(EnvironmentMap::LatitudeLongitude);
@@ -71,39 +83,58 @@ where
     });
     // One free attribute at most: the library keeps them unordered, and equal pictures must be equal bytes.
     if let Some(heading) = meta.pose_heading_deg {
-        header
-            .own_attributes
-            .other
-            .insert(Text::from(POSE_HEADING), AttributeValue::F32(heading as f32));
+        header.own_attributes.other.insert(
+            Text::from(POSE_HEADING),
+            AttributeValue::F32(heading as f32),
+        );
     }
 
     // The library's closure can only fail in its own way; the strips' error waits here.
     let mut strip_error: Option<E> = None;
     let mut strips = strips.into_iter();
-    let done = exr::block::write(writer, std::iter::once(header).collect(), true, |meta, chunks| {
-        let mut rows = BlockRows { width, height, pending: Vec::new(), next_row: 0, emitted: 0 };
-        let mut parallel = chunks.parallel_blocks_compressor(&meta);
-        let outcome = loop {
-            let strip = match strips.next() {
-                Some(Ok(strip)) => strip,
-                Some(Err(e)) => break Err(e),
-                None => break rows.check_complete().map_err(|e| FileError::Request(e.to_string()).into()),
+    let done = exr::block::write(
+        writer,
+        std::iter::once(header).collect(),
+        true,
+        |meta, chunks| {
+            let mut rows = BlockRows {
+                width,
+                height,
+                pending: Vec::new(),
+                next_row: 0,
+                emitted: 0,
             };
-            if let Err(e) = rows.take(&strip) {
-                break Err(FileError::Request(e.to_string()).into());
-            }
-            while let Some((index, block)) = rows.next_block() {
-                match &mut parallel {
-                    Some(p) => p.add_block_to_compression_queue(index, block)?,
-                    None => return Err(exr::error::Error::Invalid("no threads for compression".into())),
+            let mut parallel = chunks.parallel_blocks_compressor(&meta);
+            let outcome = loop {
+                let strip = match strips.next() {
+                    Some(Ok(strip)) => strip,
+                    Some(Err(e)) => break Err(e),
+                    None => {
+                        break rows
+                            .check_complete()
+                            .map_err(|e| FileError::Request(e.to_string()).into());
+                    }
+                };
+                if let Err(e) = rows.take(&strip) {
+                    break Err(FileError::Request(e.to_string()).into());
                 }
-            }
-        };
-        outcome.map_err(|e| {
-            strip_error = Some(e);
-            exr::error::Error::Aborted
-        })
-    });
+                while let Some((index, block)) = rows.next_block() {
+                    match &mut parallel {
+                        Some(p) => p.add_block_to_compression_queue(index, block)?,
+                        None => {
+                            return Err(exr::error::Error::Invalid(
+                                "no threads for compression".into(),
+                            ));
+                        }
+                    }
+                }
+            };
+            outcome.map_err(|e| {
+                strip_error = Some(e);
+                exr::error::Error::Aborted
+            })
+        },
+    );
     match (done, strip_error) {
         (_, Some(e)) => Err(e),
         (Err(e), None) => Err(write_failed(e).into()),
@@ -204,9 +235,13 @@ impl ExrStrips {
         let name = display_name(path);
         let file = File::open(path).map_err(FileError::io("Reading", path))?;
         let bad = |e: exr::error::Error| FileError::damaged(&name, e);
-        let reader = exr::block::read(BufReader::with_capacity(1 << 20, file), false).map_err(bad)?;
+        let reader =
+            exr::block::read(BufReader::with_capacity(1 << 20, file), false).map_err(bad)?;
         let [header] = reader.headers() else {
-            return Err(FileError::unsupported(name, "an EXR of several parts cannot be read yet; save one part"));
+            return Err(FileError::unsupported(
+                name,
+                "an EXR of several parts cannot be read yet; save one part",
+            ));
         };
         let heading = match header.own_attributes.other.get(&Text::from(POSE_HEADING)) {
             Some(AttributeValue::F32(v)) if v.is_finite() => Some(f64::from(*v)),
@@ -239,20 +274,33 @@ impl ExrStrips {
 
     fn strip(&self, block: &UncompressedBlock) -> Result<Strip> {
         let header = &self.blocks.meta_data().headers[0];
-        let (width, rows) = (block.index.pixel_size.width(), block.index.pixel_size.height());
+        let (width, rows) = (
+            block.index.pixel_size.width(),
+            block.index.pixel_size.height(),
+        );
         if width != self.header.width as usize {
-            return Err(FileError::unsupported(display_name(&self.path), "a tiled EXR cannot be read yet; save it in scan lines"));
+            return Err(FileError::unsupported(
+                display_name(&self.path),
+                "a tiled EXR cannot be read yet; save it in scan lines",
+            ));
         }
-        let mut strip = Strip::black(block.index.pixel_position.y() as u32, width as u32, rows as u32);
+        let mut strip = Strip::black(
+            block.index.pixel_position.y() as u32,
+            width as u32,
+            rows as u32,
+        );
         let mut seen = 0;
         for line in exr::block::lines::LineIndex::lines_in_block(block.index, &header.channels) {
             let (range, line) = line;
             let channel = &header.channels.list[line.channel];
-            let Some(c) = ["R", "G", "B"].iter().position(|n| channel.name == Text::from(*n)) else { continue };
+            let Some(c) = ["R", "G", "B"].iter().position(|n| channel.name == **n) else {
+                continue;
+            };
             seen += 1;
             let bytes = &block.data[range];
             let row = line.position.y() - block.index.pixel_position.y();
-            let put = |x: usize, v: f32, s: &mut Strip| s.samples[(row * width + x) * CHANNELS + c] = v;
+            let put =
+                |x: usize, v: f32, s: &mut Strip| s.samples[(row * width + x) * CHANNELS + c] = v;
             match channel.sample_type {
                 SampleType::F16 => {
                     for (x, b) in bytes.chunks_exact(2).enumerate() {
@@ -265,12 +313,18 @@ impl ExrStrips {
                     }
                 }
                 SampleType::U32 => {
-                    return Err(FileError::unsupported(display_name(&self.path), "its colour is whole numbers; save half or float"));
+                    return Err(FileError::unsupported(
+                        display_name(&self.path),
+                        "its colour is whole numbers; save half or float",
+                    ));
                 }
             }
         }
         if seen != rows * CHANNELS {
-            return Err(FileError::unsupported(display_name(&self.path), "it has no channels R, G and B; save a colour picture"));
+            return Err(FileError::unsupported(
+                display_name(&self.path),
+                "it has no channels R, G and B; save a colour picture",
+            ));
         }
         Ok(strip)
     }
@@ -296,5 +350,7 @@ pub fn write_file(
     meta: ExrMeta,
     strips: impl IntoIterator<Item = Result<Strip>>,
 ) -> Result<()> {
-    crate::atomic::write(path, |w: &mut BufWriter<File>| write(w, width, height, meta, strips))
+    crate::atomic::write(path, |w: &mut BufWriter<File>| {
+        write(w, width, height, meta, strips)
+    })
 }

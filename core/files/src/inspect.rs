@@ -35,7 +35,10 @@ pub fn inspect(path: &Path) -> Result<Findings> {
     let name = display_name(path);
     let meta = std::fs::metadata(path).map_err(FileError::io("Reading", path))?;
     if !meta.is_file() {
-        return Err(FileError::Request(format!("{} is not a file; name a picture file.", path.display())));
+        return Err(FileError::Request(format!(
+            "{} is not a file; name a picture file.",
+            path.display()
+        )));
     }
     let mut head = Vec::new();
     std::fs::File::open(path)
@@ -50,13 +53,20 @@ pub fn inspect(path: &Path) -> Result<Findings> {
     match format {
         PictureFormat::Jpeg => {
             let parts = JpegParts::read(read_limited(path)?, &name)?;
-            Ok(with_properties(format, parts.width, parts.height, parts.properties()?))
+            Ok(with_properties(
+                format,
+                parts.width,
+                parts.height,
+                parts.properties()?,
+            ))
         }
         PictureFormat::Png => {
             let parts = PngParts::read(read_limited(path)?, &name)?;
             let mut found = with_properties(format, parts.width, parts.height, parts.properties()?);
             if found.sphere {
-                found.reason.push_str(" Many hosts ignore the properties of a PNG; hand over a JPEG.");
+                found
+                    .reason
+                    .push_str(" Many hosts ignore the properties of a PNG; hand over a JPEG.");
             }
             Ok(found)
         }
@@ -76,7 +86,12 @@ pub fn inspect(path: &Path) -> Result<Findings> {
     }
 }
 
-fn with_properties(format: PictureFormat, width: u32, height: u32, properties: PanoProperties) -> Findings {
+fn with_properties(
+    format: PictureFormat,
+    width: u32,
+    height: u32,
+    properties: PanoProperties,
+) -> Findings {
     let (sphere, reason) = properties.verdict(width, height);
     Findings {
         format,
@@ -105,20 +120,28 @@ fn inspect_exr(path: &Path) -> Result<Findings> {
             (
                 Some("equirectangular".to_owned()),
                 true,
-                format!("Full sphere, {width} x {height} px: the standard envmap attribute says latitude-longitude."),
+                format!(
+                    "Full sphere, {width} x {height} px: the standard envmap attribute says latitude-longitude."
+                ),
             )
         }
         Some("latlong") => (
             Some("equirectangular".to_owned()),
             false,
-            format!("The envmap attribute says latitude-longitude, but {width} x {height} px is not 2:1."),
+            format!(
+                "The envmap attribute says latitude-longitude, but {width} x {height} px is not 2:1."
+            ),
         ),
         Some(other) => (
             Some(other.to_owned()),
             false,
             "The envmap attribute says cube; viewers want it unrolled 2:1.".to_owned(),
         ),
-        None => (None, false, "The file has no envmap attribute, so nothing says that it is a sphere.".to_owned()),
+        None => (
+            None,
+            false,
+            "The file has no envmap attribute, so nothing says that it is a sphere.".to_owned(),
+        ),
     };
     Ok(Findings {
         format: PictureFormat::Exr,

@@ -129,7 +129,10 @@ impl TagRequest {
             cropped_height: Some(height),
             cropped_left: Some(place.left),
             cropped_top: Some(place.top),
-            pose_heading_deg: self.heading_deg.map(|h| heading("heading", h)).transpose()?,
+            pose_heading_deg: self
+                .heading_deg
+                .map(|h| heading("heading", h))
+                .transpose()?,
             opening_heading_deg: self
                 .opening_deg
                 .map(|(h, _)| heading("opening heading", h))
@@ -157,38 +160,72 @@ impl PanoProperties {
             return (false, "It has no panorama properties, so viewers and hosts show it flat; add them with tag.".into());
         };
         if !projection.eq_ignore_ascii_case("equirectangular") {
-            return (false, format!("Its projection is \"{projection}\", which is not a sphere; only \"equirectangular\" is."));
+            return (
+                false,
+                format!(
+                    "Its projection is \"{projection}\", which is not a sphere; only \"equirectangular\" is."
+                ),
+            );
         }
         if self.use_viewer == Some(false) {
-            return (false, "UsePanoramaViewer is False, so viewers show it flat.".into());
+            return (
+                false,
+                "UsePanoramaViewer is False, so viewers show it flat.".into(),
+            );
         }
-        let full = (self.full_width.unwrap_or(width), self.full_height.unwrap_or(height));
-        let cropped = (self.cropped_width.unwrap_or(width), self.cropped_height.unwrap_or(height));
-        let corner = (self.cropped_left.unwrap_or(0), self.cropped_top.unwrap_or(0));
+        let full = (
+            self.full_width.unwrap_or(width),
+            self.full_height.unwrap_or(height),
+        );
+        let cropped = (
+            self.cropped_width.unwrap_or(width),
+            self.cropped_height.unwrap_or(height),
+        );
+        let corner = (
+            self.cropped_left.unwrap_or(0),
+            self.cropped_top.unwrap_or(0),
+        );
         if cropped != (width, height) {
-            return (false, format!(
-                "The properties say the picture is {} x {} px, but it is {width} x {height} px; tag it again.",
-                cropped.0, cropped.1
-            ));
+            return (
+                false,
+                format!(
+                    "The properties say the picture is {} x {} px, but it is {width} x {height} px; tag it again.",
+                    cropped.0, cropped.1
+                ),
+            );
         }
         if u64::from(full.0) != 2 * u64::from(full.1) {
-            return (false, format!(
-                "The full sphere is told as {} x {} px, which is not twice as wide as high.",
-                full.0, full.1
-            ));
+            return (
+                false,
+                format!(
+                    "The full sphere is told as {} x {} px, which is not twice as wide as high.",
+                    full.0, full.1
+                ),
+            );
         }
         if u64::from(corner.0) + u64::from(width) > u64::from(full.0)
             || u64::from(corner.1) + u64::from(height) > u64::from(full.1)
         {
-            return (false, "The part that the picture is said to hold reaches beyond the full sphere.".into());
+            return (
+                false,
+                "The part that the picture is said to hold reaches beyond the full sphere.".into(),
+            );
         }
         if full == (width, height) {
-            (true, format!("Full equirectangular sphere, {width} x {height} px, with panorama properties."))
+            (
+                true,
+                format!(
+                    "Full equirectangular sphere, {width} x {height} px, with panorama properties."
+                ),
+            )
         } else {
-            (true, format!(
-                "Part of an equirectangular sphere: {width} x {height} px at {},{} of {} x {} px.",
-                corner.0, corner.1, full.0, full.1
-            ))
+            (
+                true,
+                format!(
+                    "Part of an equirectangular sphere: {width} x {height} px at {},{} of {} x {} px.",
+                    corner.0, corner.1, full.0, full.1
+                ),
+            )
         }
     }
 }

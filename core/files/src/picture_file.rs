@@ -44,7 +44,11 @@ impl PictureSpec {
 }
 
 /// Writes the strips, which must come in order, as one file that is whole or not there.
-pub fn write(path: &Path, spec: &PictureSpec, strips: impl IntoIterator<Item = Result<Strip>>) -> Result<()> {
+pub fn write(
+    path: &Path,
+    spec: &PictureSpec,
+    strips: impl IntoIterator<Item = Result<Strip>>,
+) -> Result<()> {
     let (width, height) = (spec.width, spec.height);
     match spec.format {
         PictureFormat::Exr => {

@@ -8,7 +8,13 @@ use std::path::Path;
 
 /// Three linear values as shared-exponent bytes; light below nothing is nothing.
 pub fn rgbe(rgb: [f32; 3]) -> [u8; 4] {
-    let rgb = rgb.map(|v| if v.is_finite() { v.clamp(0.0, 1e37) } else { 0.0 });
+    let rgb = rgb.map(|v| {
+        if v.is_finite() {
+            v.clamp(0.0, 1e37)
+        } else {
+            0.0
+        }
+    });
     let largest = rgb[0].max(rgb[1]).max(rgb[2]);
     if largest < 1e-32 {
         return [0; 4];
@@ -19,7 +25,12 @@ pub fn rgbe(rgb: [f32; 3]) -> [u8; 4] {
     }
     let scale = 256.0 * (-exponent as f32).exp2();
     let byte = |v: f32| (v * scale) as u8;
-    [byte(rgb[0]), byte(rgb[1]), byte(rgb[2]), (exponent + 128) as u8]
+    [
+        byte(rgb[0]),
+        byte(rgb[1]),
+        byte(rgb[2]),
+        (exponent + 128) as u8,
+    ]
 }
 
 /// Writes the header.
@@ -54,7 +65,13 @@ pub fn write_strip(w: &mut impl Write, strip: &Strip) -> std::io::Result<()> {
 }
 
 fn write_runs(w: &mut impl Write, bytes: &[u8]) -> std::io::Result<()> {
-    let run_at = |i: usize| bytes[i..].iter().take(127).take_while(|&&b| b == bytes[i]).count();
+    let run_at = |i: usize| {
+        bytes[i..]
+            .iter()
+            .take(127)
+            .take_while(|&&b| b == bytes[i])
+            .count()
+    };
     let mut i = 0;
     while i < bytes.len() {
         let run = run_at(i);
@@ -77,14 +94,19 @@ fn write_runs(w: &mut impl Write, bytes: &[u8]) -> std::io::Result<()> {
 pub fn read_size(path: &Path) -> Result<(u32, u32)> {
     let name = display_name(path);
     let file = std::fs::File::open(path).map_err(FileError::io("Reading", path))?;
-    let length = file.metadata().map_err(FileError::io("Reading", path))?.len();
+    let length = file
+        .metadata()
+        .map_err(FileError::io("Reading", path))?
+        .len();
     // A header longer than this is not a header.
     let mut reader = BufReader::new(file.take(64 << 10));
     let mut line = Vec::new();
     let mut rle_format = false;
     loop {
         line.clear();
-        let n = reader.read_until(b'\n', &mut line).map_err(FileError::io("Reading", path))?;
+        let n = reader
+            .read_until(b'\n', &mut line)
+            .map_err(FileError::io("Reading", path))?;
         if n == 0 {
             return Err(FileError::damaged(name, "its header has no size line"));
         }
@@ -97,14 +119,23 @@ pub fn read_size(path: &Path) -> Result<(u32, u32)> {
             return match (side(width), side(height)) {
                 (Some(w), Some(h)) if rle_format => {
                     // Even the best run-length coding spends 2 bytes on 127 of each component.
-                    let least = u64::from(h) * (4 + 4 * 2 * u64::from(w).div_ceil(127)).min(4 * u64::from(w));
+                    let least = u64::from(h)
+                        * (4 + 4 * 2 * u64::from(w).div_ceil(127)).min(4 * u64::from(w));
                     if length < least {
-                        return Err(FileError::damaged(name, format!("{w} x {h} px cannot fit its {length} bytes")));
+                        return Err(FileError::damaged(
+                            name,
+                            format!("{w} x {h} px cannot fit its {length} bytes"),
+                        ));
                     }
                     Ok((w, h))
                 }
-                (Some(_), Some(_)) => Err(FileError::damaged(name, "its header tells no RGBE format")),
-                _ => Err(FileError::damaged(name, format!("its size line \"{text}\" makes no sense"))),
+                (Some(_), Some(_)) => {
+                    Err(FileError::damaged(name, "its header tells no RGBE format"))
+                }
+                _ => Err(FileError::damaged(
+                    name,
+                    format!("its size line \"{text}\" makes no sense"),
+                )),
             };
         }
     }

@@ -34,11 +34,14 @@ pub fn write(path: &Path, strip: &Strip) -> Result<()> {
 pub fn read(path: &Path) -> Result<Strip> {
     let bytes = std::fs::read(path).map_err(FileError::io("Reading", path))?;
     let bad = |d: &str| FileError::damaged(display_name(path), d);
-    let (header, body) = bytes.split_at_checked(HEADER).ok_or_else(|| bad("its header is cut short"))?;
+    let (header, body) = bytes
+        .split_at_checked(HEADER)
+        .ok_or_else(|| bad("its header is cut short"))?;
     if &header[..8] != MAGIC {
         return Err(bad("it is not a strip"));
     }
-    let word = |i: usize| u32::from_le_bytes([header[i], header[i + 1], header[i + 2], header[i + 3]]);
+    let word =
+        |i: usize| u32::from_le_bytes([header[i], header[i + 1], header[i + 2], header[i + 3]]);
     let (width, top, rows) = (word(8), word(12), word(16));
     if body.len() as u64 != u64::from(width) * u64::from(rows) * CHANNELS as u64 * 2 {
         return Err(bad("its samples do not fill its rows"));

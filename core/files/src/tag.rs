@@ -1,11 +1,11 @@
 //! Putting panorama properties into pictures made anywhere, without decoding their pixels.
 
+use crate::atomic;
 use crate::error::{FileError, Result, display_name};
 use crate::format::PictureFormat;
 use crate::jpeg::JpegParts;
 use crate::pano::TagRequest;
 use crate::png::PngParts;
-use crate::atomic;
 use std::path::Path;
 
 /// Largest picture file that is tagged, bytes.
@@ -15,12 +15,18 @@ const MAX_FILE: u64 = 4 << 30;
 pub(crate) fn read_limited(path: &Path) -> Result<Vec<u8>> {
     let meta = std::fs::metadata(path).map_err(FileError::io("Reading", path))?;
     if !meta.is_file() {
-        return Err(FileError::Request(format!("{} is not a file; name a picture file.", path.display())));
+        return Err(FileError::Request(format!(
+            "{} is not a file; name a picture file.",
+            path.display()
+        )));
     }
     if meta.len() > MAX_FILE {
         return Err(FileError::TooLarge {
             what: display_name(path),
-            detail: format!("{} bytes, and {MAX_FILE} are read; make it smaller", meta.len()),
+            detail: format!(
+                "{} bytes, and {MAX_FILE} are read; make it smaller",
+                meta.len()
+            ),
         });
     }
     if meta.len() == 0 {
@@ -39,11 +45,17 @@ pub fn tag(input: &Path, output: &Path, request: &TagRequest) -> Result<()> {
         Some(other) => {
             return Err(FileError::unsupported(
                 name,
-                format!("{} carries no XMP panorama properties; give a JPEG or PNG", other.name()),
+                format!(
+                    "{} carries no XMP panorama properties; give a JPEG or PNG",
+                    other.name()
+                ),
             ));
         }
         None => {
-            return Err(FileError::unsupported(name, "it is neither JPEG nor PNG; convert it first"));
+            return Err(FileError::unsupported(
+                name,
+                "it is neither JPEG nor PNG; convert it first",
+            ));
         }
     };
     atomic::write_bytes(output, &tagged)

@@ -82,7 +82,9 @@ fn no_doctype() -> FileError {
 
 fn check_depth(depth: usize) -> Result<()> {
     if depth > MAX_DEPTH {
-        return Err(damaged(format!("it is nested deeper than {MAX_DEPTH} levels")));
+        return Err(damaged(format!(
+            "it is nested deeper than {MAX_DEPTH} levels"
+        )));
     }
     Ok(())
 }
@@ -92,7 +94,9 @@ fn set(p: &mut PanoProperties, name: &str, value: &str) {
     let mut pixels = || match value.parse::<f64>() {
         Ok(v) if v.is_finite() && (0.0..=4_294_967_295.0).contains(&v) => Some(v as u32),
         _ => {
-            problems.push(format!("{name} is \"{value}\", not a number of pixels; tag the picture again."));
+            problems.push(format!(
+                "{name} is \"{value}\", not a number of pixels; tag the picture again."
+            ));
             None
         }
     };
@@ -118,7 +122,9 @@ fn set(p: &mut PanoProperties, name: &str, value: &str) {
                 };
                 *slot = Some(v);
             }
-            _ => problems.push(format!("{name} is \"{value}\", not an angle in degrees; tag the picture again.")),
+            _ => problems.push(format!(
+                "{name} is \"{value}\", not an angle in degrees; tag the picture again."
+            )),
         },
         _ => {}
     }
@@ -134,17 +140,36 @@ fn pairs(p: &PanoProperties) -> Vec<(&'static str, String)> {
     let mut out = Vec::new();
     let mut put = |name, value: Option<String>| out.extend(value.map(|v| (name, v)));
     put("ProjectionType", p.projection.clone());
-    put("UsePanoramaViewer", p.use_viewer.map(|v| if v { "True" } else { "False" }.to_owned()));
+    put(
+        "UsePanoramaViewer",
+        p.use_viewer
+            .map(|v| if v { "True" } else { "False" }.to_owned()),
+    );
     put("FullPanoWidthPixels", p.full_width.map(|v| v.to_string()));
     put("FullPanoHeightPixels", p.full_height.map(|v| v.to_string()));
-    put("CroppedAreaImageWidthPixels", p.cropped_width.map(|v| v.to_string()));
-    put("CroppedAreaImageHeightPixels", p.cropped_height.map(|v| v.to_string()));
-    put("CroppedAreaLeftPixels", p.cropped_left.map(|v| v.to_string()));
+    put(
+        "CroppedAreaImageWidthPixels",
+        p.cropped_width.map(|v| v.to_string()),
+    );
+    put(
+        "CroppedAreaImageHeightPixels",
+        p.cropped_height.map(|v| v.to_string()),
+    );
+    put(
+        "CroppedAreaLeftPixels",
+        p.cropped_left.map(|v| v.to_string()),
+    );
     put("CroppedAreaTopPixels", p.cropped_top.map(|v| v.to_string()));
     put("PoseHeadingDegrees", p.pose_heading_deg.map(degrees));
-    put("InitialViewHeadingDegrees", p.opening_heading_deg.map(degrees));
+    put(
+        "InitialViewHeadingDegrees",
+        p.opening_heading_deg.map(degrees),
+    );
     put("InitialViewPitchDegrees", p.opening_pitch_deg.map(degrees));
-    put("InitialHorizontalFOVDegrees", p.opening_hfov_deg.map(degrees));
+    put(
+        "InitialHorizontalFOVDegrees",
+        p.opening_hfov_deg.map(degrees),
+    );
     put("StitchingSoftware", Some(crate::SOFTWARE.to_owned()));
     out
 }
@@ -201,7 +226,11 @@ pub fn merge(packet: &str, p: &PanoProperties) -> Result<String> {
                 let e = without_properties(&reader, e)?;
                 if is_rdf_root && skipping.is_none() {
                     let end = e.to_end().into_owned();
-                    for event in [Event::Start(e), Event::Empty(description(p)), Event::End(end)] {
+                    for event in [
+                        Event::Start(e),
+                        Event::Empty(description(p)),
+                        Event::End(end),
+                    ] {
                         writer.write_event(event).map_err(damaged)?;
                     }
                     placed = true;

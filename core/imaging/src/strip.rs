@@ -19,7 +19,9 @@ pub enum StripError {
         found: u32,
     },
     /// The strip's data do not fill its rows.
-    #[error("The strip at row {top} holds {samples} samples where {wanted} belong; render it again.")]
+    #[error(
+        "The strip at row {top} holds {samples} samples where {wanted} belong; render it again."
+    )]
     WrongLength {
         /// First row of the strip.
         top: u32,

@@ -14,16 +14,25 @@ fn srgb_curve_has_the_standards_values() {
     }
     // The two pieces meet at the standard's threshold.
     assert!((srgb_from_linear(0.003_130_8) - 0.040_45).abs() < 1e-5);
-    assert_eq!((quantise8(0.735_357), quantise8(f32::NAN), quantise8(7.0)), (188, 0, 255));
+    assert_eq!(
+        (quantise8(0.735_357), quantise8(f32::NAN), quantise8(7.0)),
+        (188, 0, 255)
+    );
 }
 
 #[test]
 fn tone_is_plain_or_soft() {
     let plain = Tone::default();
     assert_eq!(plain.to_srgb8(&[0.5, 1.0, 9.0]), [188, 255, 255]);
-    let one_stop = Tone { exposure_stops: 1.0, curve: Curve::Plain };
+    let one_stop = Tone {
+        exposure_stops: 1.0,
+        curve: Curve::Plain,
+    };
     assert_eq!(one_stop.to_srgb8(&[0.25]), plain.to_srgb8(&[0.5]));
-    let soft = Tone { exposure_stops: 0.0, curve: Curve::Soft };
+    let soft = Tone {
+        exposure_stops: 0.0,
+        curve: Curve::Soft,
+    };
     assert_eq!(soft.display(0.5), 0.5);
     assert!(soft.display(1.0) < 0.9 && soft.display(4.0) > soft.display(2.0));
     // No step in value or slope where the shoulder starts.
@@ -61,7 +70,10 @@ proptest! {
 #[test]
 fn shrinking_by_a_whole_number_is_a_box_mean() {
     let mut p = Picture::black(4, 2);
-    p.samples.chunks_mut(3).zip([0.0, 2.0, 4.0, 6.0, 8.0, 10.0, 12.0, 14.0]).for_each(|(px, v)| px.fill(v));
+    p.samples
+        .chunks_mut(3)
+        .zip([0.0, 2.0, 4.0, 6.0, 8.0, 10.0, 12.0, 14.0])
+        .for_each(|(px, v)| px.fill(v));
     let small = shrink_to_width(&p, 2);
     assert_eq!((small.width, small.height), (2, 1));
     assert_eq!((small.pixel(0, 0), small.pixel(1, 0)), ([5.0; 3], [9.0; 3]));
@@ -72,7 +84,10 @@ fn shrinking_by_a_whole_number_is_a_box_mean() {
 fn strips_must_follow_one_another() {
     let picture = ramp(6, 5);
     let strips: Vec<Strip> = picture.strips(2).collect();
-    assert_eq!(strips.iter().map(Strip::rows).collect::<Vec<_>>(), [2, 2, 1]);
+    assert_eq!(
+        strips.iter().map(Strip::rows).collect::<Vec<_>>(),
+        [2, 2, 1]
+    );
     let mut whole = Picture::black(6, 5);
     for s in strips.iter().rev() {
         whole.place(s).unwrap();
@@ -80,9 +95,19 @@ fn strips_must_follow_one_another() {
     assert_eq!(whole, picture);
     assert_eq!(
         strips[2].check_follows(2),
-        Err(StripError::OutOfOrder { expected: 2, found: 4 })
+        Err(StripError::OutOfOrder {
+            expected: 2,
+            found: 4
+        })
     );
-    let torn = Strip { top: 0, width: 6, samples: vec![0.0; 17] };
-    assert!(matches!(torn.check_follows(0), Err(StripError::WrongLength { .. })));
+    let torn = Strip {
+        top: 0,
+        width: 6,
+        samples: vec![0.0; 17],
+    };
+    assert!(matches!(
+        torn.check_follows(0),
+        Err(StripError::WrongLength { .. })
+    ));
     assert!(whole.place(&Strip::black(4, 6, 2)).is_err());
 }

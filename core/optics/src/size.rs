@@ -11,7 +11,9 @@ pub const MIN_WIDTH: u32 = 16;
 #[derive(Debug, Error, PartialEq)]
 pub enum SizeError {
     /// The width cannot be halved.
-    #[error("A full sphere is twice as wide as high, so its width must be even: {width} px is odd; take {lower} or {upper} px.")]
+    #[error(
+        "A full sphere is twice as wide as high, so its width must be even: {width} px is odd; take {lower} or {upper} px."
+    )]
     Odd {
         /// What was asked.
         width: u32,

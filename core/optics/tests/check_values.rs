@@ -102,7 +102,10 @@ fn widths_for_backdrops_and_headsets() {
         (1280.0, 40.0, 11048.0, 12512.0),
     ] {
         let (m, e) = backdrop_width(frame, hfov.to_radians());
-        assert!((m - middle).abs() < 1.0 && (e - edge).abs() < 1.0, "{m} {e}");
+        assert!(
+            (m - middle).abs() < 1.0 && (e - edge).abs() < 1.0,
+            "{m} {e}"
+        );
     }
     assert_eq!(width_for_pixels_per_degree(60.0), 21600.0);
     assert_eq!(dome_optics::resolution::pixels_per_degree(21600), 60.0);

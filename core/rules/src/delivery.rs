@@ -22,7 +22,8 @@ const ANGLE_TOLERANCE_DEG: f64 = 0.000_6;
 /// Compares what was asked with what was found in the file.
 pub fn compare(size: (u32, u32), asked: &PanoProperties, found: &Findings) -> Vec<Check> {
     let text = |v: Option<String>| v.unwrap_or_else(|| "not told".into());
-    let pixels = |w: Option<u32>, h: Option<u32>| text(w.zip(h).map(|(w, h)| format!("{w} x {h} px")));
+    let pixels =
+        |w: Option<u32>, h: Option<u32>| text(w.zip(h).map(|(w, h)| format!("{w} x {h} px")));
     let f = &found.properties;
     let mut checks = Vec::new();
     let mut equal = |what, asked: String, found: String| {
@@ -38,7 +39,11 @@ pub fn compare(size: (u32, u32), asked: &PanoProperties, found: &Findings) -> Ve
         pixels(Some(size.0), Some(size.1)),
         pixels(Some(found.width), Some(found.height)),
     );
-    equal("Projection", text(asked.projection.clone()), text(f.projection.clone()));
+    equal(
+        "Projection",
+        text(asked.projection.clone()),
+        text(f.projection.clone()),
+    );
     equal(
         "Full sphere",
         pixels(asked.full_width, asked.full_height),
@@ -50,10 +55,26 @@ pub fn compare(size: (u32, u32), asked: &PanoProperties, found: &Findings) -> Ve
         pixels(f.cropped_left, f.cropped_top),
     );
     let angles = [
-        ("Heading of the middle", asked.pose_heading_deg, f.pose_heading_deg),
-        ("Opening heading", asked.opening_heading_deg, f.opening_heading_deg),
-        ("Opening pitch", asked.opening_pitch_deg, f.opening_pitch_deg),
-        ("Opening field of view", asked.opening_hfov_deg, f.opening_hfov_deg),
+        (
+            "Heading of the middle",
+            asked.pose_heading_deg,
+            f.pose_heading_deg,
+        ),
+        (
+            "Opening heading",
+            asked.opening_heading_deg,
+            f.opening_heading_deg,
+        ),
+        (
+            "Opening pitch",
+            asked.opening_pitch_deg,
+            f.opening_pitch_deg,
+        ),
+        (
+            "Opening field of view",
+            asked.opening_hfov_deg,
+            f.opening_hfov_deg,
+        ),
     ];
     for (what, asked, found) in angles {
         let degrees = |v: Option<f64>| text(v.map(|v| format!("{v:.1}\u{b0}")));

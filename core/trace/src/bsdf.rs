@@ -63,7 +63,13 @@ fn schlick(f0: Vec3, f90: f32, cosine: f32) -> Vec3 {
 impl Bsdf {
     /// The answer for light leaving along `wo`, which must lie above the surface.
     pub fn new(gloss: &Gloss, wo: Vec3) -> Self {
-        let Gloss { base, metallic, roughness, specular, ior } = *gloss;
+        let Gloss {
+            base,
+            metallic,
+            roughness,
+            specular,
+            ior,
+        } = *gloss;
         let split = split_sum(wo.z, roughness);
         let plain = Vec3::splat(dielectric_f0(ior) * specular);
         let f0 = plain.lerp(base, metallic);

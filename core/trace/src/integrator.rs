@@ -32,7 +32,9 @@ pub(crate) fn radiance(scene: &Scene, sky: &Sky, mut ray: TraceRay, sampler: &mu
         if surface.emission != Vec3::ZERO {
             let weight = last.map_or(1.0, |(pdf, from, budget)| {
                 let cosine = surface.geometric.dot(ray.direction).abs().max(1e-6);
-                let other = scene.lights.density(hit.triangle, &from, budget) * hit.distance * hit.distance / cosine;
+                let other =
+                    scene.lights.density(hit.triangle, &from, budget) * hit.distance * hit.distance
+                        / cosine;
                 power_heuristic(pdf, other)
             });
             light += throughput * surface.emission * weight;
@@ -77,20 +79,35 @@ pub(crate) fn radiance(scene: &Scene, sky: &Sky, mut ray: TraceRay, sampler: &mu
 }
 
 /// Light from chosen points of the lights.
-fn direct(scene: &Scene, surface: &Surface, frame: &Frame, bsdf: &Bsdf, budget: u32, sampler: &mut Sampler) -> Vec3 {
+fn direct(
+    scene: &Scene,
+    surface: &Surface,
+    frame: &Frame,
+    bsdf: &Bsdf,
+    budget: u32,
+    sampler: &mut Sampler,
+) -> Vec3 {
     let receiver = Receiver {
         position: off_surface(surface.position, surface.geometric),
         normal: surface.geometric,
     };
     let mut light = Vec3::ZERO;
-    scene.lights.sample_many(scene, &receiver, budget, sampler, &mut |point| {
-        light += from_point(scene, &receiver, frame, bsdf, &point);
-    });
+    scene
+        .lights
+        .sample_many(scene, &receiver, budget, sampler, &mut |point| {
+            light += from_point(scene, &receiver, frame, bsdf, &point);
+        });
     light
 }
 
 /// Light from one point, if nothing stands between.
-fn from_point(scene: &Scene, receiver: &Receiver, frame: &Frame, bsdf: &Bsdf, point: &LightPoint) -> Vec3 {
+fn from_point(
+    scene: &Scene,
+    receiver: &Receiver,
+    frame: &Frame,
+    bsdf: &Bsdf,
+    point: &LightPoint,
+) -> Vec3 {
     let offset = point.position - receiver.position;
     let distance = offset.length();
     let direction = offset / distance;
@@ -160,7 +177,8 @@ fn off_surface(p: Vec3, n: Vec3) -> Vec3 {
     Vec3::new(step(p.x, n.x), step(p.y, n.y), step(p.z, n.z))
 }
 
-/// The light of one pixel: the mean of `count` samples starting with number `first`.
+/// The light of one pixel: the sum of the samples with these numbers, none brighter than `brightest`.
+#[allow(clippy::too_many_arguments)] // what a pixel depends on, and nothing else
 pub(crate) fn pixel_samples(
     scene: &Scene,
     sky: &Sky,
@@ -169,6 +187,7 @@ pub(crate) fn pixel_samples(
     size: (u32, u32),
     samples: std::ops::Range<u32>,
     seed: u32,
+    brightest: f32,
 ) -> Vec3 {
     let mut sum = Vec3::ZERO;
     for index in samples {
@@ -186,7 +205,8 @@ pub(crate) fn pixel_samples(
             let value = radiance(scene, sky, ray, &mut sampler);
             // One broken sample must not blacken its pixel.
             if value.is_finite() {
-                sum += value;
+                let excess = value.max_element() / brightest;
+                sum += if excess > 1.0 { value / excess } else { value };
             }
         }
     }

@@ -120,13 +120,19 @@ impl Lights {
             self.leaves[only.triangle as usize] = node;
             return;
         }
-        let (low, high) = emitters.iter().fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), e| {
-            (l.min(e.centre), h.max(e.centre))
-        });
+        let (low, high) = emitters
+            .iter()
+            .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), e| {
+                (l.min(e.centre), h.max(e.centre))
+            });
         let axis = (high - low).max_position();
         // In the middle of the space they fill, so that what stands apart gets a branch of its own.
         let border = (low[axis] + high[axis]) / 2.0;
-        emitters.sort_unstable_by(|a, b| a.centre[axis].total_cmp(&b.centre[axis]).then(a.triangle.cmp(&b.triangle)));
+        emitters.sort_unstable_by(|a, b| {
+            a.centre[axis]
+                .total_cmp(&b.centre[axis])
+                .then(a.triangle.cmp(&b.triangle))
+        });
         let middle = match emitters.partition_point(|e| e.centre[axis] <= border) {
             0 => emitters.len() / 2,
             n if n == emitters.len() => n / 2,
@@ -153,7 +159,11 @@ impl Lights {
         }
         let around = self.surround(self.nodes[first as usize].parent, to);
         // Among lights all round, the strongest may well be hidden: the weaker side keeps a fair chance.
-        Some(if around && a > 0.0 && b > 0.0 { 0.25 + 0.5 * a / sum } else { a / sum })
+        Some(if around && a > 0.0 && b > 0.0 {
+            0.25 + 0.5 * a / sum
+        } else {
+            a / sum
+        })
     }
 
     /// Whether the lights below `node` lie all round the receiver, so that choosing one side is a gamble.
@@ -251,7 +261,14 @@ impl Lights {
     }
 
     /// A point on one of the lights below `start` that may light the receiver.
-    fn sample(&self, start: u32, scene: &Scene, to: &Receiver, mut choose: f32, (x, y): (f32, f32)) -> Option<LightPoint> {
+    fn sample(
+        &self,
+        start: u32,
+        scene: &Scene,
+        to: &Receiver,
+        mut choose: f32,
+        (x, y): (f32, f32),
+    ) -> Option<LightPoint> {
         let mut node = &self.nodes[start as usize];
         let mut probability = 1.0;
         let (triangle, area) = loop {
@@ -294,7 +311,11 @@ fn emitter(scene: &Scene, triangle: u32) -> Option<Emitter> {
     let places = [(0.33, 0.33), (0.66, 0.17), (0.17, 0.66), (0.17, 0.17)];
     let mean = places
         .iter()
-        .map(|&(u, v)| scene.emission(material, scene.uv(triangle, u, v)).element_sum())
+        .map(|&(u, v)| {
+            scene
+                .emission(material, scene.uv(triangle, u, v))
+                .element_sum()
+        })
         .sum::<f32>()
         / places.len() as f32;
     let strength = mean.max(0.01 * Vec3::from(material.emission).element_sum());
@@ -307,17 +328,25 @@ fn emitter(scene: &Scene, triangle: u32) -> Option<Emitter> {
         area,
         power: area * strength,
         centre,
-        radius: corners.iter().map(|p| p.distance(centre)).fold(0.0, f32::max),
+        radius: corners
+            .iter()
+            .map(|p| p.distance(centre))
+            .fold(0.0, f32::max),
     })
 }
 
 /// A ball round some emitters, with their power.
 fn bound(emitters: &[Emitter], parent: u32) -> Node {
-    let (low, high) = emitters.iter().fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), e| {
-        (l.min(e.centre - e.radius), h.max(e.centre + e.radius))
-    });
+    let (low, high) = emitters
+        .iter()
+        .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), e| {
+            (l.min(e.centre - e.radius), h.max(e.centre + e.radius))
+        });
     let centre = (low + high) / 2.0;
-    let radius = emitters.iter().map(|e| e.centre.distance(centre) + e.radius).fold(0.0, f32::max);
+    let radius = emitters
+        .iter()
+        .map(|e| e.centre.distance(centre) + e.radius)
+        .fold(0.0, f32::max);
     Node {
         centre,
         radius,

@@ -12,6 +12,10 @@ use std::time::{Duration, Instant};
 /// Samples after which the picture is as good as a preview gets.
 pub const ENOUGH: u32 = 256;
 
+/// Brightest light that one sample may add to a live picture: beyond it the screen shows white anyway,
+/// and a few lucky paths would fill the picture with specks. Renders are not held back.
+const CALM: f32 = 3.0;
+
 /// Samples gathered so far for one eye.
 pub struct Preview {
     size: PanoramaSize,
@@ -51,9 +55,19 @@ impl Preview {
                 .for_each(|(row, line)| {
                     for (column, sum) in line.chunks_exact_mut(CHANNELS).enumerate() {
                         let pixel = (column as u32, row as u32);
-                        let light =
-                            pixel_samples(scene, sky, eye, pixel, (width, height), range.clone(), 0);
-                        sum.iter_mut().zip(light.to_array()).for_each(|(s, l)| *s += l);
+                        let light = pixel_samples(
+                            scene,
+                            sky,
+                            eye,
+                            pixel,
+                            (width, height),
+                            range.clone(),
+                            0,
+                            CALM,
+                        );
+                        sum.iter_mut()
+                            .zip(light.to_array())
+                            .for_each(|(s, l)| *s += l);
                     }
                 });
             // The next round must fit what is left of the time.

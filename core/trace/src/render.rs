@@ -122,6 +122,7 @@ impl Render<'_> {
                         (width, self.size.height()),
                         0..self.samples,
                         self.seed,
+                        f32::INFINITY,
                     );
                     out.copy_from_slice(&(light / self.samples as f32).to_array());
                 }

@@ -99,17 +99,27 @@ mod tests {
     fn pixels_dimensions_and_seeds_are_independent() {
         let mean_product = |f: &dyn Fn(u32) -> (f32, f32)| {
             let n = 20_000;
-            (0..n).map(f).map(|(a, b)| f64::from((a - 0.5) * (b - 0.5))).sum::<f64>() / f64::from(n)
+            (0..n)
+                .map(f)
+                .map(|(a, b)| f64::from((a - 0.5) * (b - 0.5)))
+                .sum::<f64>()
+                / f64::from(n)
         };
         let neighbours = mean_product(&|i| {
-            (Sampler::new(i, 3, 5, 0).next_1d(), Sampler::new(i + 1, 3, 5, 0).next_1d())
+            (
+                Sampler::new(i, 3, 5, 0).next_1d(),
+                Sampler::new(i + 1, 3, 5, 0).next_1d(),
+            )
         });
         let dimensions = mean_product(&|i| {
             let mut s = Sampler::new(i, 3, 5, 0);
             (s.next_1d(), s.next_1d())
         });
         let seeds = mean_product(&|i| {
-            (Sampler::new(i, 3, 5, 0).next_1d(), Sampler::new(i, 3, 5, 1).next_1d())
+            (
+                Sampler::new(i, 3, 5, 0).next_1d(),
+                Sampler::new(i, 3, 5, 1).next_1d(),
+            )
         });
         for c in [neighbours, dimensions, seeds] {
             // Standard error of the mean of such products: (1/12)/sqrt(n) = 0.0006.

@@ -36,7 +36,6 @@ impl Wrap {
     }
 }
 
-
 /// A use of a picture by a material: which, how wrapped, how placed.
 #[derive(Clone, Copy, Debug)]
 pub struct Texture {
@@ -86,7 +85,12 @@ impl Texture {
                     f32::from(v) / 255.0
                 }
             };
-            Vec4::new(value(p[0]), value(p[1]), value(p[2]), f32::from(p[3]) / 255.0)
+            Vec4::new(
+                value(p[0]),
+                value(p[1]),
+                value(p[2]),
+                f32::from(p[3]) / 255.0,
+            )
         };
         let top = texel(0, 0).lerp(texel(1, 0), fx);
         let bottom = texel(0, 1).lerp(texel(1, 1), fx);
@@ -229,7 +233,8 @@ impl SceneBuilder {
                 (cofactor * Vec3::from(n) * sign).normalize_or_zero()
             });
             self.normals.push(normal);
-            self.uvs.push(part.uvs.get(i).map_or(Vec2::ZERO, |&uv| uv.into()));
+            self.uvs
+                .push(part.uvs.get(i).map_or(Vec2::ZERO, |&uv| uv.into()));
         }
         for &[a, b, c] in &part.triangles {
             let corners = if mirrored { [a, c, b] } else { [a, b, c] }.map(|i| i + base);
@@ -359,6 +364,11 @@ impl Scene {
         self.owners[triangle as usize].object
     }
 
+    /// All corner positions, and the corners of the triangles.
+    pub fn geometry(&self) -> (&[Vec3], &[[u32; 3]]) {
+        (&self.positions, &self.triangles)
+    }
+
     /// The corners of a triangle, metres.
     pub fn corners(&self, triangle: u32) -> [Vec3; 3] {
         self.triangles[triangle as usize].map(|i| self.positions[i as usize])
@@ -386,7 +396,11 @@ impl Scene {
         let [p0, p1, p2] = self.corners(hit.triangle);
         let (u, v) = (hit.u, hit.v);
         let outward = (p1 - p0).cross(p2 - p0).normalize_or_zero();
-        let side = if outward.dot(ray.direction) > 0.0 { -1.0 } else { 1.0 };
+        let side = if outward.dot(ray.direction) > 0.0 {
+            -1.0
+        } else {
+            1.0
+        };
         let geometric = outward * side;
         let [n0, n1, n2] = self.triangles[triangle].map(|i| self.normals[i as usize]);
         let smooth = (n0 * (1.0 - u - v) + n1 * u + n2 * v).normalize_or_zero() * side;

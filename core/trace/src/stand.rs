@@ -53,9 +53,10 @@ pub fn middle(scene: &Scene) -> DVec3 {
             .rev()
             .find(|&i| room(i) && (!upward || layers[i].1) && (!roofed || i > 0))
     };
+    // Rooms made of boxes often have their floors facing down, so a roof counts for more than a normal.
     let best = pick(true, true)
-        .or_else(|| pick(true, false))
         .or_else(|| pick(false, true))
+        .or_else(|| pick(true, false))
         .or_else(|| pick(false, false));
     let eye_y = match best {
         Some(i) => f64::from(layers[i].0) + STANDING_EYE_HEIGHT,

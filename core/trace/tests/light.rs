@@ -20,7 +20,10 @@ fn quad(corners: [[f32; 3]; 4], material: u32) -> MeshPart {
 /// A finely divided ball of radius 1 with smooth normals.
 fn ball(material: u32) -> MeshPart {
     let (rings, sectors) = (96, 192);
-    let mut part = MeshPart { material, ..MeshPart::default() };
+    let mut part = MeshPart {
+        material,
+        ..MeshPart::default()
+    };
     for r in 0..=rings {
         for s in 0..=sectors {
             let lat = std::f32::consts::PI * (r as f32 / rings as f32 - 0.5);
@@ -51,11 +54,20 @@ fn scene(parts: &[MeshPart], materials: Vec<Material>, sky: Sky) -> Scene {
 }
 
 fn matt(albedo: f32) -> Material {
-    Material { base_colour: [albedo; 3], specular: 0.0, ..Material::default() }
+    Material {
+        base_colour: [albedo; 3],
+        specular: 0.0,
+        ..Material::default()
+    }
 }
 
 fn lamp(radiance: f32) -> Material {
-    Material { base_colour: [0.0; 3], emission: [radiance; 3], specular: 0.0, ..Material::default() }
+    Material {
+        base_colour: [0.0; 3],
+        emission: [radiance; 3],
+        specular: 0.0,
+        ..Material::default()
+    }
 }
 
 /// Looks straight down on the unit square of the ground, evenly.
@@ -65,30 +77,57 @@ struct FromAbove {
 
 impl Eye for FromAbove {
     fn ray(&self, p: PicturePoint) -> Option<Ray> {
-        Some(Ray { origin: DVec3::new(p.u, self.height, p.v), direction: DVec3::NEG_Y })
+        Some(Ray {
+            origin: DVec3::new(p.u, self.height, p.v),
+            direction: DVec3::NEG_Y,
+        })
     }
 }
 
 fn mean(scene: &Scene, eye: &dyn Eye, width: u32, samples: u32, seed: u32) -> f64 {
     let size = PanoramaSize::from_width(width).unwrap();
-    let render = Render { scene, sky: scene.sky, eye, size, samples, seed };
+    let render = Render {
+        scene,
+        sky: scene.sky,
+        eye,
+        size,
+        samples,
+        seed,
+    };
     let strip = render.strip(0, size.height(), &Control::default()).unwrap();
     strip.samples.iter().map(|&s| f64::from(s)).sum::<f64>() / strip.samples.len() as f64
 }
 
-const GROUND: [[f32; 3]; 4] = [[0.0, 0.0, 0.0], [0.0, 0.0, 1.0], [1.0, 0.0, 1.0], [1.0, 0.0, 0.0]];
+const GROUND: [[f32; 3]; 4] = [
+    [0.0, 0.0, 0.0],
+    [0.0, 0.0, 1.0],
+    [1.0, 0.0, 1.0],
+    [1.0, 0.0, 0.0],
+];
 
 /// Howell, A Catalog of Radiation Heat Transfer Configuration Factors: facing unit squares at distance
 /// 1: 0.1998; unit squares that share an edge at 90 degrees: 0.2000.
 #[test]
 fn view_factors_of_unit_squares() {
     let above = GROUND.map(|[x, _, z]| [x, 1.0, z]);
-    let wall = [[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [1.0, 1.0, 0.0], [0.0, 1.0, 0.0]];
+    let wall = [
+        [0.0, 0.0, 0.0],
+        [1.0, 0.0, 0.0],
+        [1.0, 1.0, 0.0],
+        [0.0, 1.0, 0.0],
+    ];
     for (emitter, wanted) in [(above, 0.1998), (wall, 0.2000)] {
-        let s = scene(&[quad(GROUND, 0), quad(emitter, 1)], vec![matt(0.5), lamp(1.0)], NO_SKY);
+        let s = scene(
+            &[quad(GROUND, 0), quad(emitter, 1)],
+            vec![matt(0.5), lamp(1.0)],
+            NO_SKY,
+        );
         // A matt square of albedo 0.5 under radiance 1 shows 0.5 times the share of the lamp it sees.
         let found = mean(&s, &FromAbove { height: 0.5 }, 64, 256, 1) / 0.5;
-        assert!((found / wanted - 1.0).abs() < 0.01, "{found} instead of {wanted}");
+        assert!(
+            (found / wanted - 1.0).abs() < 0.01,
+            "{found} instead of {wanted}"
+        );
     }
 }
 
@@ -97,13 +136,28 @@ fn view_factors_of_unit_squares() {
 #[test]
 fn a_white_ball_vanishes_in_the_furnace() {
     let eye = FromAbove { height: 5.0 };
-    for (metallic, roughness, specular) in
-        [(0.0, 1.0, 0.0), (0.0, 1.0, 1.0), (0.0, 0.3, 1.0), (1.0, 0.0, 1.0), (1.0, 0.3, 1.0), (1.0, 0.6, 1.0), (1.0, 1.0, 1.0)]
-    {
-        let white = Material { base_colour: [1.0; 3], metallic, roughness, specular, ..Material::default() };
+    for (metallic, roughness, specular) in [
+        (0.0, 1.0, 0.0),
+        (0.0, 1.0, 1.0),
+        (0.0, 0.3, 1.0),
+        (1.0, 0.0, 1.0),
+        (1.0, 0.3, 1.0),
+        (1.0, 0.6, 1.0),
+        (1.0, 1.0, 1.0),
+    ] {
+        let white = Material {
+            base_colour: [1.0; 3],
+            metallic,
+            roughness,
+            specular,
+            ..Material::default()
+        };
         let s = scene(&[ball(0)], vec![white], WHITE_SKY);
         let found = mean(&s, &eye, 32, 128, 1);
-        assert!((found - 1.0).abs() < 0.01, "metallic {metallic}, roughness {roughness}, specular {specular}: {found}");
+        assert!(
+            (found - 1.0).abs() < 0.01,
+            "metallic {metallic}, roughness {roughness}, specular {specular}: {found}"
+        );
     }
 }
 
@@ -111,21 +165,61 @@ fn a_white_ball_vanishes_in_the_furnace() {
 #[test]
 fn a_glowing_room_shows_no_contrast() {
     let albedo = 0.6;
-    let wall = Material { emission: [1.0 - albedo; 3], ..matt(albedo) };
+    let wall = Material {
+        emission: [1.0 - albedo; 3],
+        ..matt(albedo)
+    };
     let corner = |x, y, z| [x as f32 * 4.0 - 2.0, y as f32 * 3.0, z as f32 * 5.0 - 2.5];
     let walls = [
-        [corner(0, 0, 0), corner(1, 0, 0), corner(1, 0, 1), corner(0, 0, 1)],
-        [corner(0, 1, 0), corner(1, 1, 0), corner(1, 1, 1), corner(0, 1, 1)],
-        [corner(0, 0, 0), corner(1, 0, 0), corner(1, 1, 0), corner(0, 1, 0)],
-        [corner(0, 0, 1), corner(1, 0, 1), corner(1, 1, 1), corner(0, 1, 1)],
-        [corner(0, 0, 0), corner(0, 0, 1), corner(0, 1, 1), corner(0, 1, 0)],
-        [corner(1, 0, 0), corner(1, 0, 1), corner(1, 1, 1), corner(1, 1, 0)],
+        [
+            corner(0, 0, 0),
+            corner(1, 0, 0),
+            corner(1, 0, 1),
+            corner(0, 0, 1),
+        ],
+        [
+            corner(0, 1, 0),
+            corner(1, 1, 0),
+            corner(1, 1, 1),
+            corner(0, 1, 1),
+        ],
+        [
+            corner(0, 0, 0),
+            corner(1, 0, 0),
+            corner(1, 1, 0),
+            corner(0, 1, 0),
+        ],
+        [
+            corner(0, 0, 1),
+            corner(1, 0, 1),
+            corner(1, 1, 1),
+            corner(0, 1, 1),
+        ],
+        [
+            corner(0, 0, 0),
+            corner(0, 0, 1),
+            corner(0, 1, 1),
+            corner(0, 1, 0),
+        ],
+        [
+            corner(1, 0, 0),
+            corner(1, 0, 1),
+            corner(1, 1, 1),
+            corner(1, 1, 0),
+        ],
     ];
     let parts: Vec<_> = walls.into_iter().map(|w| quad(w, 0)).collect();
     let s = scene(&parts, vec![wall], NO_SKY);
     let eye = MonoEye::new(DVec3::new(0.3, 1.6, 0.4), Orientation::default(), Equirect);
     let size = PanoramaSize::from_width(64).unwrap();
-    let render = Render { scene: &s, sky: s.sky, eye: &eye, size, samples: 512, seed: 3 };
+    let render = Render {
+        scene: &s,
+        sky: s.sky,
+        eye: &eye,
+        size,
+        samples: 512,
+        seed: 3,
+    };
     let strip = render.strip(0, 32, &Control::default()).unwrap();
     let average = strip.samples.iter().sum::<f32>() / strip.samples.len() as f32;
     assert!((average - 1.0).abs() < 0.01, "{average}");
@@ -138,7 +232,11 @@ fn a_glowing_room_shows_no_contrast() {
 /// Fresnel: index 1.5 reflects 0.04 at normal incidence (((n-1)/(n+1))^2, Hecht, Optics).
 #[test]
 fn a_polished_dielectric_reflects_four_percent() {
-    let black = Material { base_colour: [0.0; 3], roughness: 0.0, ..Material::default() };
+    let black = Material {
+        base_colour: [0.0; 3],
+        roughness: 0.0,
+        ..Material::default()
+    };
     let s = scene(&[quad(GROUND, 0)], vec![black], WHITE_SKY);
     let found = mean(&s, &FromAbove { height: 1.0 }, 16, 64, 1);
     assert!((found / 0.04 - 1.0).abs() < 0.02, "{found}");
@@ -151,18 +249,33 @@ fn a_small_lamp_falls_off_with_the_square() {
     let (side, radiance) = (0.02, 500.0);
     for d in [1.0f32, 2.0] {
         let (c, h) = (0.5, side / 2.0);
-        let emitter = [[c - h, d, c - h], [c + h, d, c - h], [c + h, d, c + h], [c - h, d, c + h]];
-        let s = scene(&[quad(GROUND, 0), quad(emitter, 1)], vec![matt(0.5), lamp(radiance)], NO_SKY);
+        let emitter = [
+            [c - h, d, c - h],
+            [c + h, d, c - h],
+            [c + h, d, c + h],
+            [c - h, d, c + h],
+        ];
+        let s = scene(
+            &[quad(GROUND, 0), quad(emitter, 1)],
+            vec![matt(0.5), lamp(radiance)],
+            NO_SKY,
+        );
         struct Spot;
         impl Eye for Spot {
             fn ray(&self, _: PicturePoint) -> Option<Ray> {
-                Some(Ray { origin: DVec3::new(0.5, 0.5, 0.5), direction: DVec3::NEG_Y })
+                Some(Ray {
+                    origin: DVec3::new(0.5, 0.5, 0.5),
+                    direction: DVec3::NEG_Y,
+                })
             }
         }
         let found = mean(&s, &Spot, 16, 64, 1);
         let irradiance = f64::from(radiance * side * side / (d * d));
         let wanted = 0.5 / std::f64::consts::PI * irradiance;
-        assert!((found / wanted - 1.0).abs() < 0.005, "at {d} m: {found} instead of {wanted}");
+        assert!(
+            (found / wanted - 1.0).abs() < 0.005,
+            "at {d} m: {found} instead of {wanted}"
+        );
     }
 }
 
@@ -170,24 +283,46 @@ fn a_small_lamp_falls_off_with_the_square() {
 /// ones may only do better. Four times the samples must at least halve the noise (within its own error).
 #[test]
 fn noise_halves_with_four_times_the_samples() {
-    let emitter = [[0.2, 1.0, 0.2], [0.4, 1.0, 0.2], [0.4, 1.0, 0.4], [0.2, 1.0, 0.4]];
-    let s = scene(&[quad(GROUND, 0), quad(emitter, 1)], vec![matt(0.8), lamp(5.0)], WHITE_SKY);
+    let emitter = [
+        [0.2, 1.0, 0.2],
+        [0.4, 1.0, 0.2],
+        [0.4, 1.0, 0.4],
+        [0.2, 1.0, 0.4],
+    ];
+    let s = scene(
+        &[quad(GROUND, 0), quad(emitter, 1)],
+        vec![matt(0.8), lamp(5.0)],
+        WHITE_SKY,
+    );
     let eye = FromAbove { height: 0.5 };
     let size = PanoramaSize::from_width(32).unwrap();
     let render = |samples, seed| {
-        let r = Render { scene: &s, sky: s.sky, eye: &eye, size, samples, seed };
+        let r = Render {
+            scene: &s,
+            sky: s.sky,
+            eye: &eye,
+            size,
+            samples,
+            seed,
+        };
         r.strip(0, 16, &Control::default()).unwrap().samples
     };
     let truth: Vec<f32> = {
         let n = 8;
         let runs: Vec<_> = (0..n).map(|i| render(2048, 100 + i)).collect();
-        (0..runs[0].len()).map(|i| runs.iter().map(|r| r[i]).sum::<f32>() / n as f32).collect()
+        (0..runs[0].len())
+            .map(|i| runs.iter().map(|r| r[i]).sum::<f32>() / n as f32)
+            .collect()
     };
     let noise = |samples| {
         let mut sum = 0.0;
         for seed in 0..8 {
             let r = render(samples, seed);
-            sum += r.iter().zip(&truth).map(|(a, b)| f64::from(a - b).powi(2)).sum::<f64>();
+            sum += r
+                .iter()
+                .zip(&truth)
+                .map(|(a, b)| f64::from(a - b).powi(2))
+                .sum::<f64>();
         }
         (sum / 8.0 / truth.len() as f64).sqrt()
     };

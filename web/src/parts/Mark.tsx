@@ -7,7 +7,7 @@ const looks: Record<Kind, { colour: string; sign: ReactNode }> = {
   look: { colour: "text-warning", sign: <path d="M2.5 10c2-4.500 9-4.500 11 0M8 9.200v.1" /> },
   stop: { colour: "text-error", sign: <path d="M4 4l8 8M12 4l-8 8" /> },
   busy: { colour: "text-secondary", sign: <path d="M2.500 11a5.500 5.500 0 0 1 11 0M2 13.500h12" /> },
-  none: { colour: "text-base-content/60", sign: <path d="M4 8h8" /> },
+  none: { colour: "text-base-content/80", sign: <path d="M4 8h8" /> },
 };
 
 /** A sign with a word: never colour alone. */

@@ -2,7 +2,8 @@
 
 export const metres = (v: number): string => {
   const size = Math.abs(v);
-  if (size > 0 && size < 0.01) return `${(v * 1000).toFixed(1)} mm`;
+  if (size < 5e-5) return "0.00 m";
+  if (size < 0.01) return `${(v * 1000).toFixed(1)} mm`;
   if (size >= 10_000) return `${(v / 1000).toFixed(1)} km`;
   return `${v.toFixed(size >= 100 ? 0 : 2)} m`;
 };

@@ -13,7 +13,9 @@ pub struct Encoder<W: Write> {
 }
 
 fn failed(detail: impl std::fmt::Display) -> FileError {
-    FileError::Request(format!("Writing the JPEG failed: {detail}. Check the free space."))
+    FileError::Request(format!(
+        "Writing the JPEG failed: {detail}. Check the free space."
+    ))
 }
 
 impl<W: Write> Encoder<W> {
@@ -23,7 +25,9 @@ impl<W: Write> Encoder<W> {
         if width == 0 || height == 0 || width > MAX_SIDE || height > MAX_SIDE {
             return Err(FileError::TooLarge {
                 what: "The picture".into(),
-                detail: format!("{width} x {height} px, and JPEG ends at {MAX_SIDE} px a side; take .png or .exr"),
+                detail: format!(
+                    "{width} x {height} px, and JPEG ends at {MAX_SIDE} px a side; take .png or .exr"
+                ),
             });
         }
         let mut c = Compress::new(ColorSpace::JCS_RGB);

@@ -34,18 +34,26 @@ pub struct JpegParts {
 impl JpegParts {
     /// Takes a JPEG apart; refuses what is cut short.
     pub fn read(bytes: Vec<u8>, name: &str) -> Result<Self> {
-        let jpeg = Jpeg::from_bytes(Bytes::from(bytes))
-            .map_err(|e| FileError::damaged(name, format!("its JPEG segments do not add up ({e})")))?;
+        let jpeg = Jpeg::from_bytes(Bytes::from(bytes)).map_err(|e| {
+            FileError::damaged(name, format!("its JPEG segments do not add up ({e})"))
+        })?;
         let (width, height) = jpeg
             .dimensions()
             .ok_or_else(|| FileError::damaged(name, "it has no frame header with a size"))?;
         // Within coded data a byte FF is always followed by 00, so this pair is the true end.
-        let ends = jpeg
-            .segments()
-            .last()
-            .and_then(|s| s.clone().encoder().bytes().windows(2).any(|w| w == [0xff, markers::EOI]).then_some(()));
+        let ends = jpeg.segments().last().and_then(|s| {
+            s.clone()
+                .encoder()
+                .bytes()
+                .windows(2)
+                .any(|w| w == [0xff, markers::EOI])
+                .then_some(())
+        });
         if ends.is_none() || !jpeg.segments().iter().any(JpegSegment::has_entropy) {
-            return Err(FileError::damaged(name, "the picture's data end before its end marker"));
+            return Err(FileError::damaged(
+                name,
+                "the picture's data end before its end marker",
+            ));
         }
         Ok(Self {
             jpeg,
@@ -61,9 +69,9 @@ impl JpegParts {
             .find(|s| s.contents().starts_with(XMP_ID))?;
         let bytes = &segment.contents()[XMP_ID.len()..];
         Some(
-            std::str::from_utf8(bytes)
-                .map(str::to_owned)
-                .map_err(|_| FileError::damaged("The picture's XMP packet", "it is not UTF-8 text")),
+            std::str::from_utf8(bytes).map(str::to_owned).map_err(|_| {
+                FileError::damaged("The picture's XMP packet", "it is not UTF-8 text")
+            }),
         )
     }
 

@@ -29,7 +29,10 @@ impl PngParts {
             .filter(|(w, h)| *w > 0 && *h > 0)
             .ok_or_else(|| FileError::damaged(name, "it has no header with a size"))?;
         if png.chunk_by_type(*b"IDAT").is_none() || png.chunk_by_type(*b"IEND").is_none() {
-            return Err(FileError::damaged(name, "the picture's data end before its end chunk"));
+            return Err(FileError::damaged(
+                name,
+                "the picture's data end before its end chunk",
+            ));
         }
         Ok(Self { png, width, height })
     }
@@ -60,7 +63,10 @@ impl PngParts {
             Some(old) => xmp::merge(&old?, &properties)?,
             None => xmp::make(&properties)?,
         };
-        let old_exif = self.png.chunk_by_type(*b"eXIf").map(|c| c.contents().clone());
+        let old_exif = self
+            .png
+            .chunk_by_type(*b"eXIf")
+            .map(|c| c.contents().clone());
         let chunks = self.png.chunks_mut();
         if request.make.is_some() || request.model.is_some() {
             let block = exif::set_make_model(
@@ -82,7 +88,9 @@ impl PngParts {
 /// The text of an international text chunk after its keyword.
 fn text(rest: &[u8]) -> Result<String> {
     let bad = |d: &str| FileError::damaged("The picture's XMP packet", d);
-    let (flags, rest) = rest.split_at_checked(2).ok_or_else(|| bad("its chunk is too short"))?;
+    let (flags, rest) = rest
+        .split_at_checked(2)
+        .ok_or_else(|| bad("its chunk is too short"))?;
     if flags[0] != 0 {
         return Err(FileError::unsupported(
             "A compressed XMP packet in a PNG",

@@ -78,9 +78,17 @@ fn boxes(planes: &[[f32; WIDTH]; 6], s: &Spread, far: f32) -> (u32, [f32; WIDTH]
 /// Distances and weights of four triangles, and which of them are met before `far` (inclusive).
 #[target_feature(enable = "avx2")]
 #[inline]
-fn triangles(packet: &Packet, walk: &Walk, far: f32) -> (u32, [f32; LANES], [f32; LANES], [f32; LANES]) {
+fn triangles(
+    packet: &Packet,
+    walk: &Walk,
+    far: f32,
+) -> (u32, [f32; LANES], [f32; LANES], [f32; LANES]) {
     let [kx, ky, kz] = walk.shear.axes;
-    let (sx, sy, sz) = (_mm_set1_ps(walk.shear.x), _mm_set1_ps(walk.shear.y), _mm_set1_ps(walk.shear.z));
+    let (sx, sy, sz) = (
+        _mm_set1_ps(walk.shear.x),
+        _mm_set1_ps(walk.shear.y),
+        _mm_set1_ps(walk.shear.z),
+    );
     let load = |c: usize, axis: usize| {
         // SAFETY: each axis of a corner is four floats, which is what is read.
         let values = unsafe { _mm_loadu_ps(packet.corners[c][axis].as_ptr()) };
@@ -106,8 +114,14 @@ fn triangles(packet: &Packet, walk: &Walk, far: f32) -> (u32, [f32; LANES], [f32
         _mm_or_ps(_mm_cmpeq_ps(u, zero), _mm_cmpeq_ps(v, zero)),
         _mm_cmpeq_ps(w, zero),
     );
-    let negative = _mm_or_ps(_mm_or_ps(_mm_cmplt_ps(u, zero), _mm_cmplt_ps(v, zero)), _mm_cmplt_ps(w, zero));
-    let positive = _mm_or_ps(_mm_or_ps(_mm_cmpgt_ps(u, zero), _mm_cmpgt_ps(v, zero)), _mm_cmpgt_ps(w, zero));
+    let negative = _mm_or_ps(
+        _mm_or_ps(_mm_cmplt_ps(u, zero), _mm_cmplt_ps(v, zero)),
+        _mm_cmplt_ps(w, zero),
+    );
+    let positive = _mm_or_ps(
+        _mm_or_ps(_mm_cmpgt_ps(u, zero), _mm_cmpgt_ps(v, zero)),
+        _mm_cmpgt_ps(w, zero),
+    );
     let outside = _mm_movemask_ps(_mm_and_ps(negative, positive)) as u32;
     let edges = _mm_movemask_ps(on_edge) as u32;
     let mut inside = !outside & 0xf;
@@ -117,9 +131,15 @@ fn triangles(packet: &Packet, walk: &Walk, far: f32) -> (u32, [f32; LANES], [f32
     }
     let det = _mm_add_ps(_mm_add_ps(u, v), w);
     let inverse = _mm_div_ps(_mm_set1_ps(1.0), det);
-    let sum = _mm_add_ps(_mm_add_ps(_mm_mul_ps(u, az), _mm_mul_ps(v, bz)), _mm_mul_ps(w, cz));
+    let sum = _mm_add_ps(
+        _mm_add_ps(_mm_mul_ps(u, az), _mm_mul_ps(v, bz)),
+        _mm_mul_ps(w, cz),
+    );
     let distance = _mm_mul_ps(sum, inverse);
-    let ahead = _mm_and_ps(_mm_cmpgt_ps(distance, zero), _mm_cmple_ps(distance, _mm_set1_ps(far)));
+    let ahead = _mm_and_ps(
+        _mm_cmpgt_ps(distance, zero),
+        _mm_cmple_ps(distance, _mm_set1_ps(far)),
+    );
     inside &= _mm_movemask_ps(_mm_and_ps(ahead, _mm_cmpneq_ps(det, zero))) as u32;
     // SAFETY: four floats are written into four, three times.
     unsafe {
@@ -184,7 +204,10 @@ impl Stack {
             let mut j = i;
             // SAFETY: indices below the length were written.
             while j > first
-                && unsafe { self.items[j - 1].assume_init_ref().enter < self.items[j].assume_init_ref().enter }
+                && unsafe {
+                    self.items[j - 1].assume_init_ref().enter
+                        < self.items[j].assume_init_ref().enter
+                }
             {
                 self.items.swap(j - 1, j);
                 j -= 1;

@@ -127,7 +127,11 @@ impl Walk {
     fn new(ray: &TraceRay) -> Self {
         // An axis that the ray does not move along gets a tiny speed: its planes are then far away.
         let inverse = ray.direction.to_array().map(|d| {
-            if d.abs() < 1e-30 { 1e30f32.copysign(d) } else { 1.0 / d }
+            if d.abs() < 1e-30 {
+                1e30f32.copysign(d)
+            } else {
+                1.0 / d
+            }
         });
         let near = std::array::from_fn(|a| if inverse[a] >= 0.0 { a } else { a + 3 });
         let distant = std::array::from_fn(|a| if inverse[a] >= 0.0 { a + 3 } else { a });
@@ -178,7 +182,11 @@ impl Shear {
         let [kx, ky, kz] = self.axes;
         let sheared = |c: [f32; 3]| {
             let p = [c[0] - origin[0], c[1] - origin[1], c[2] - origin[2]];
-            (p[kx] - self.x * p[kz], p[ky] - self.y * p[kz], self.z * p[kz])
+            (
+                p[kx] - self.x * p[kz],
+                p[ky] - self.y * p[kz],
+                self.z * p[kz],
+            )
         };
         let (ax, ay, az) = sheared(corners[0]);
         let (bx, by, bz) = sheared(corners[1]);
@@ -204,6 +212,6 @@ impl Shear {
         }
         let inverse = 1.0 / det;
         let t = (u * az + v * bz + w * cz) * inverse;
-        (t > 0.0).then(|| (t, v * inverse, w * inverse))
+        (t > 0.0).then_some((t, v * inverse, w * inverse))
     }
 }

@@ -40,10 +40,16 @@ pub(super) fn closest(tree: &Tree, walk: &Walk) -> Option<Hit> {
             Place::Packets(range) => {
                 for packet in &tree.packets[range] {
                     for (lane, &triangle) in packet.ids.iter().enumerate() {
-                        if let Some((t, u, v)) = walk.shear.intersect(&walk.origin, packet.triangle(lane))
+                        if let Some((t, u, v)) =
+                            walk.shear.intersect(&walk.origin, packet.triangle(lane))
                             && Hit::before(t, triangle, best.as_ref(), walk.far)
                         {
-                            best = Some(Hit { triangle, distance: t, u, v });
+                            best = Some(Hit {
+                                triangle,
+                                distance: t,
+                                u,
+                                v,
+                            });
                         }
                     }
                 }
@@ -61,7 +67,8 @@ pub(super) fn blocked(tree: &Tree, walk: &Walk) -> bool {
             Place::Packets(range) => {
                 for packet in &tree.packets[range] {
                     for lane in 0..packet.ids.len() {
-                        if let Some((t, _, _)) = walk.shear.intersect(&walk.origin, packet.triangle(lane))
+                        if let Some((t, _, _)) =
+                            walk.shear.intersect(&walk.origin, packet.triangle(lane))
                             && t < walk.far
                         {
                             return true;

@@ -113,8 +113,14 @@ impl Tree {
         self.depth = self.depth.max(depth);
         let index = self.nodes.len();
         self.nodes.push(Node {
-            planes: [[f32::INFINITY; WIDTH], [f32::INFINITY; WIDTH], [f32::INFINITY; WIDTH],
-                [f32::NEG_INFINITY; WIDTH], [f32::NEG_INFINITY; WIDTH], [f32::NEG_INFINITY; WIDTH]],
+            planes: [
+                [f32::INFINITY; WIDTH],
+                [f32::INFINITY; WIDTH],
+                [f32::INFINITY; WIDTH],
+                [f32::NEG_INFINITY; WIDTH],
+                [f32::NEG_INFINITY; WIDTH],
+                [f32::NEG_INFINITY; WIDTH],
+            ],
             children: [Child::EMPTY; WIDTH],
         });
         // The child with the largest surface is opened until eight are found.
@@ -144,7 +150,10 @@ impl Tree {
                 Child(self.collapse(bvh, input, member, depth + 1))
             } else {
                 let first = node.first_index as usize;
-                self.pack(&bvh.primitive_indices[first..first + node.prim_count as usize], input)
+                self.pack(
+                    &bvh.primitive_indices[first..first + node.prim_count as usize],
+                    input,
+                )
             };
             self.nodes[index].children[slot] = child;
         }

@@ -9,20 +9,30 @@ use std::borrow::Cow;
 use std::path::Path;
 
 /// All buffers of a document.
-pub(super) fn load(document: &gltf::Document, mut blob: Option<Vec<u8>>, folder: &Path, name: &str) -> Result<Vec<Vec<u8>>, TraceError> {
+pub(super) fn load(
+    document: &gltf::Document,
+    mut blob: Option<Vec<u8>>,
+    folder: &Path,
+    name: &str,
+) -> Result<Vec<Vec<u8>>, TraceError> {
     document
         .buffers()
         .map(|buffer| {
             let bytes = match buffer.source() {
-                gltf::buffer::Source::Bin => blob
-                    .take()
-                    .ok_or_else(|| TraceError::damaged(name, "it has no binary part for its first buffer"))?,
+                gltf::buffer::Source::Bin => blob.take().ok_or_else(|| {
+                    TraceError::damaged(name, "it has no binary part for its first buffer")
+                })?,
                 gltf::buffer::Source::Uri(uri) => resolve(uri, folder, name)?,
             };
             if bytes.len() < buffer.length() {
                 return Err(TraceError::damaged(
                     name,
-                    format!("buffer {} has {} of its {} bytes", buffer.index(), bytes.len(), buffer.length()),
+                    format!(
+                        "buffer {} has {} of its {} bytes",
+                        buffer.index(),
+                        bytes.len(),
+                        buffer.length()
+                    ),
                 ));
             }
             Ok(bytes)
@@ -40,7 +50,9 @@ pub(super) fn resolve(uri: &str, folder: &Path, name: &str) -> Result<Vec<u8>, T
             .decode(body)
             .map_err(|e| TraceError::damaged(name, format!("a data URI in it is wrong: {e}")));
     }
-    let decoded = percent_decoded(uri).ok_or_else(|| TraceError::damaged(name, format!("the file name \"{uri}\" in it is not UTF-8")))?;
+    let decoded = percent_decoded(uri).ok_or_else(|| {
+        TraceError::damaged(name, format!("the file name \"{uri}\" in it is not UTF-8"))
+    })?;
     read_beside(folder, &decoded, name)
 }
 
@@ -72,11 +84,18 @@ fn percent_decoded(uri: &str) -> Option<Cow<'_, str>> {
 }
 
 /// Checks that every accessor stays inside its buffer, so that reading it cannot fail.
-pub(super) fn check_accessors(document: &gltf::Document, buffers: &[Vec<u8>], name: &str) -> Result<(), TraceError> {
+pub(super) fn check_accessors(
+    document: &gltf::Document,
+    buffers: &[Vec<u8>],
+    name: &str,
+) -> Result<(), TraceError> {
     for view in document.views() {
         let end = view.offset().checked_add(view.length());
         if end.is_none_or(|e| e > buffers[view.buffer().index()].len()) {
-            return Err(TraceError::damaged(name, format!("buffer view {} reaches beyond its buffer", view.index())));
+            return Err(TraceError::damaged(
+                name,
+                format!("buffer view {} reaches beyond its buffer", view.index()),
+            ));
         }
     }
     for accessor in document.accessors() {
@@ -89,22 +108,46 @@ pub(super) fn check_accessors(document: &gltf::Document, buffers: &[Vec<u8>], na
                 gltf::accessor::sparse::IndexType::U16 => 2,
                 gltf::accessor::sparse::IndexType::U32 => 4,
             };
-            check_span(Some(sparse.indices().view()), sparse.indices().offset(), sparse.count(), index_size)
-                .and_then(|()| check_span(Some(sparse.values().view()), sparse.values().offset(), sparse.count(), size))
-                .map_err(|e| TraceError::damaged(name, format!("the sparse part of accessor {} {e}", accessor.index())))?;
+            check_span(
+                Some(sparse.indices().view()),
+                sparse.indices().offset(),
+                sparse.count(),
+                index_size,
+            )
+            .and_then(|()| {
+                check_span(
+                    Some(sparse.values().view()),
+                    sparse.values().offset(),
+                    sparse.count(),
+                    size,
+                )
+            })
+            .map_err(|e| {
+                TraceError::damaged(
+                    name,
+                    format!("the sparse part of accessor {} {e}", accessor.index()),
+                )
+            })?;
         }
     }
     Ok(())
 }
 
-fn check_span(view: Option<gltf::buffer::View>, offset: usize, count: usize, size: usize) -> Result<(), String> {
+fn check_span(
+    view: Option<gltf::buffer::View>,
+    offset: usize,
+    count: usize,
+    size: usize,
+) -> Result<(), String> {
     if count == 0 || count > 500_000_000 {
         return Err(format!("has {count} elements"));
     }
     let Some(view) = view else { return Ok(()) };
     let stride = view.stride().unwrap_or(size);
     if stride < size {
-        return Err(format!("has a stride of {stride} bytes for elements of {size}"));
+        return Err(format!(
+            "has a stride of {stride} bytes for elements of {size}"
+        ));
     }
     let end = stride
         .checked_mul(count - 1)
@@ -117,6 +160,10 @@ fn check_span(view: Option<gltf::buffer::View>, offset: usize, count: usize, siz
 }
 
 /// Whether an accessor holds what an attribute wants; the library's readers take it on trust.
-pub(super) fn is_kind(accessor: &gltf::Accessor, dimensions: Dimensions, types: &[DataType]) -> bool {
+pub(super) fn is_kind(
+    accessor: &gltf::Accessor,
+    dimensions: Dimensions,
+    types: &[DataType],
+) -> bool {
     accessor.dimensions() == dimensions && types.contains(&accessor.data_type())
 }

@@ -12,6 +12,7 @@ use dome_files::error::display_name;
 use glam::Mat4;
 use gltf::accessor::{DataType, Dimensions};
 use gltf::mesh::Mode;
+use serde_json::Value;
 use std::path::Path;
 
 /// Required extensions that are understood.
@@ -48,14 +49,29 @@ pub(super) fn load(path: &Path) -> Result<Imported, TraceError> {
         .or_else(|| document.scenes().next())
         .ok_or_else(|| TraceError::damaged(&name, "it has no scene to show"))?;
     for node in scene.nodes() {
-        place(&node, Mat4::IDENTITY, 0, &parts, &mut builder, &mut tally, &name)?;
+        place(
+            &node,
+            Mat4::IDENTITY,
+            0,
+            &parts,
+            &mut builder,
+            &mut tally,
+            &name,
+        )?;
     }
     for animation in document.animations() {
         let _ = animation;
-        tally.add("animation", "the scene is rendered at rest; motion is not rendered yet");
+        tally.add(
+            "animation",
+            "the scene is rendered at rest; motion is not rendered yet",
+        );
     }
     let sky = scene_sky(&scene, &mut notices);
-    let kind = if binary { "glTF 2.0 (binary)" } else { "glTF 2.0" };
+    let kind = if binary {
+        "glTF 2.0 (binary)"
+    } else {
+        "glTF 2.0"
+    };
     let mut report = report::finish(kind, tally, &builder);
     report.notices = notices;
     let scene = builder.build(sky, &name)?;
@@ -69,18 +85,29 @@ fn check_header(bytes: &[u8], name: &str) -> Result<(), TraceError> {
         return Err(TraceError::damaged(name, "the file is empty"));
     }
     let json = if bytes.starts_with(b"glTF") {
-        let word = |at: usize| bytes.get(at..at + 4).map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]));
+        let word = |at: usize| {
+            bytes
+                .get(at..at + 4)
+                .map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
+        };
         let (version, length, json) = (word(4), word(8), word(12));
         if version != Some(2) {
             return Err(TraceError::unsupported(
                 name,
-                format!("it is binary glTF version {}; export it as glTF 2.0", version.unwrap_or(0)),
+                format!(
+                    "it is binary glTF version {}; export it as glTF 2.0",
+                    version.unwrap_or(0)
+                ),
             ));
         }
         if length.is_none_or(|l| l as usize > bytes.len()) {
             return Err(TraceError::damaged(
                 name,
-                format!("its header tells {} bytes and {} are there", length.unwrap_or(0), bytes.len()),
+                format!(
+                    "its header tells {} bytes and {} are there",
+                    length.unwrap_or(0),
+                    bytes.len()
+                ),
             ));
         }
         bytes
@@ -89,7 +116,7 @@ fn check_header(bytes: &[u8], name: &str) -> Result<(), TraceError> {
     } else {
         bytes
     };
-    let value: serde_json::Value = serde_json::from_slice(json)
+    let value: Value = serde_json::from_slice(json)
         .map_err(|e| TraceError::damaged(name, format!("its JSON is wrong: {e}")))?;
     let version = value["asset"]["version"].as_str().unwrap_or("unknown");
     if !version.starts_with("2.") {
@@ -98,24 +125,58 @@ fn check_header(bytes: &[u8], name: &str) -> Result<(), TraceError> {
             format!("it is glTF version {version}; export it as glTF 2.0"),
         ));
     }
+    // The library looks at these accessors before it has checked that they are there.
+    let accessors = value["accessors"].as_array().map_or(0, Vec::len) as u64;
+    let meshes = value["meshes"].as_array().into_iter().flatten();
+    for primitive in meshes.flat_map(|m| m["primitives"].as_array().into_iter().flatten()) {
+        let attributes = primitive["attributes"]
+            .as_object()
+            .into_iter()
+            .flat_map(|a| a.values());
+        if let Some(missing) = attributes
+            .filter_map(Value::as_u64)
+            .find(|&i| i >= accessors)
+        {
+            return Err(TraceError::damaged(
+                name,
+                format!("a mesh uses accessor {missing} of {accessors}"),
+            ));
+        }
+    }
     let required = value["extensionsRequired"].as_array().into_iter().flatten();
-    if let Some(missing) = required.filter_map(|v| v.as_str()).find(|e| !UNDERSTOOD.contains(e)) {
+    if let Some(missing) = required
+        .filter_map(|v| v.as_str())
+        .find(|e| !UNDERSTOOD.contains(e))
+    {
         return Err(TraceError::unsupported(
             name,
-            format!("it requires the extension {missing}, which is not understood; export it without that extension"),
+            format!(
+                "it requires the extension {missing}, which is not understood; export it without that extension"
+            ),
         ));
     }
     Ok(())
 }
 
 /// The mesh parts by mesh.
-fn load_meshes(document: &gltf::Document, buffers: &[Vec<u8>], name: &str, tally: &mut Tally) -> Result<Vec<Vec<MeshPart>>, TraceError> {
+fn load_meshes(
+    document: &gltf::Document,
+    buffers: &[Vec<u8>],
+    name: &str,
+    tally: &mut Tally,
+) -> Result<Vec<Vec<MeshPart>>, TraceError> {
     document
         .meshes()
         .map(|mesh| {
-            let label = format!("mesh {}", mesh.name().map_or_else(|| mesh.index().to_string(), |n| format!("\"{n}\"")));
+            let label = format!(
+                "mesh {}",
+                mesh.name()
+                    .map_or_else(|| mesh.index().to_string(), |n| format!("\"{n}\""))
+            );
             mesh.primitives()
-                .filter_map(|p| load_primitive(&p, buffers, document, &label, name, tally).transpose())
+                .filter_map(|p| {
+                    load_primitive(&p, buffers, document, &label, name, tally).transpose()
+                })
                 .collect()
         })
         .collect()
@@ -129,12 +190,18 @@ fn load_primitive(
     name: &str,
     tally: &mut Tally,
 ) -> Result<Option<MeshPart>, TraceError> {
-    if matches!(primitive.mode(), Mode::Points | Mode::Lines | Mode::LineLoop | Mode::LineStrip) {
+    if matches!(
+        primitive.mode(),
+        Mode::Points | Mode::Lines | Mode::LineLoop | Mode::LineStrip
+    ) {
         tally.add("mesh of points or lines", "they have no surface to render");
         return Ok(None);
     }
     if primitive.morph_targets().next().is_some() {
-        tally.add("mesh with morph targets", "it is rendered in its plain shape");
+        tally.add(
+            "mesh with morph targets",
+            "it is rendered in its plain shape",
+        );
     }
     let bad = |what: &str| TraceError::damaged(name, format!("{label} {what}"));
     let float = [DataType::F32];
@@ -146,17 +213,31 @@ fn load_primitive(
     let normals = primitive.get(&gltf::Semantic::Normals);
     let uvs = primitive.get(&gltf::Semantic::TexCoords(0));
     if !is_kind(&positions, Dimensions::Vec3, &float)
-        || normals.as_ref().is_some_and(|a| !is_kind(a, Dimensions::Vec3, &float))
-        || uvs.as_ref().is_some_and(|a| !is_kind(a, Dimensions::Vec2, &uv_types))
-        || primitive.indices().is_some_and(|a| !is_kind(&a, Dimensions::Scalar, &index_types))
+        || normals
+            .as_ref()
+            .is_some_and(|a| !is_kind(a, Dimensions::Vec3, &float))
+        || uvs
+            .as_ref()
+            .is_some_and(|a| !is_kind(a, Dimensions::Vec2, &uv_types))
+        || primitive
+            .indices()
+            .is_some_and(|a| !is_kind(&a, Dimensions::Scalar, &index_types))
     {
-        return Err(bad("has coordinates or indices of a type that is not understood"));
+        return Err(bad(
+            "has coordinates or indices of a type that is not understood",
+        ));
     }
     if primitive.get(&gltf::Semantic::Colors(0)).is_some() {
-        tally.add("mesh with vertex colours", "the material's own colour is shown");
+        tally.add(
+            "mesh with vertex colours",
+            "the material's own colour is shown",
+        );
     }
     let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-    let positions: Vec<[f32; 3]> = reader.read_positions().ok_or_else(|| bad("has no positions"))?.collect();
+    let positions: Vec<[f32; 3]> = reader
+        .read_positions()
+        .ok_or_else(|| bad("has no positions"))?
+        .collect();
     let count = positions.len() as u32;
     let indices: Vec<u32> = match reader.read_indices() {
         Some(indices) => indices.into_u32().collect(),
@@ -169,21 +250,36 @@ fn load_primitive(
         Mode::TriangleStrip => indices
             .windows(3)
             .enumerate()
-            .map(|(i, w)| if i % 2 == 0 { [w[0], w[1], w[2]] } else { [w[1], w[0], w[2]] })
+            .map(|(i, w)| {
+                if i % 2 == 0 {
+                    [w[0], w[1], w[2]]
+                } else {
+                    [w[1], w[0], w[2]]
+                }
+            })
             .collect(),
         Mode::TriangleFan => indices
             .windows(2)
             .skip(1)
             .map(|w| [indices[0], w[0], w[1]])
             .collect(),
-        _ => indices.chunks_exact(3).map(|c| [c[0], c[1], c[2]]).collect(),
+        _ => indices
+            .chunks_exact(3)
+            .map(|c| [c[0], c[1], c[2]])
+            .collect(),
     };
     // The last material is the plain one for parts that name none.
     let default = document.materials().len();
     Ok(Some(MeshPart {
         positions,
-        normals: reader.read_normals().map(Iterator::collect).unwrap_or_default(),
-        uvs: reader.read_tex_coords(0).map(|t| t.into_f32().collect()).unwrap_or_default(),
+        normals: reader
+            .read_normals()
+            .map(Iterator::collect)
+            .unwrap_or_default(),
+        uvs: reader
+            .read_tex_coords(0)
+            .map(|t| t.into_f32().collect())
+            .unwrap_or_default(),
         triangles,
         material: primitive.material().index().unwrap_or(default) as u32,
     }))
@@ -199,18 +295,24 @@ fn place(
     name: &str,
 ) -> Result<(), TraceError> {
     if depth > MAX_DEPTH {
-        return Err(TraceError::damaged(name, format!("its nodes are nested deeper than {MAX_DEPTH} levels")));
+        return Err(TraceError::damaged(
+            name,
+            format!("its nodes are nested deeper than {MAX_DEPTH} levels"),
+        ));
     }
     let world = parent * Mat4::from_cols_array_2d(&node.transform().matrix());
     if let Some(mesh) = node.mesh() {
         let label = node.name().or(mesh.name());
-        builder.start_object(label.map_or_else(|| format!("object {}", node.index()), str::to_owned));
+        builder
+            .start_object(label.map_or_else(|| format!("object {}", node.index()), str::to_owned));
         let parts = &parts[mesh.index()];
         let more: usize = parts.iter().map(|p| p.triangles.len()).sum();
         if builder.triangle_count() + more > MAX_TRIANGLES {
             return Err(TraceError::unsupported(
                 name,
-                format!("it has more than {MAX_TRIANGLES} triangles with all its instances; simplify it"),
+                format!(
+                    "it has more than {MAX_TRIANGLES} triangles with all its instances; simplify it"
+                ),
             ));
         }
         for part in parts {
@@ -221,10 +323,16 @@ fn place(
         }
     }
     if node.camera().is_some() {
-        tally.add("camera", "set viewpoints at Stand; cameras are not offered as viewpoints yet");
+        tally.add(
+            "camera",
+            "set viewpoints at Stand; cameras are not offered as viewpoints yet",
+        );
     }
     if node.light().is_some() {
-        tally.add("point, spot or directional light", "only glowing surfaces and the sky give light yet");
+        tally.add(
+            "point, spot or directional light",
+            "only glowing surfaces and the sky give light yet",
+        );
     }
     for child in node.children() {
         place(&child, world, depth + 1, parts, builder, tally, name)?;
@@ -246,7 +354,8 @@ fn scene_sky(scene: &gltf::Scene, notices: &mut Vec<String>) -> Sky {
     match serde_json::from_value::<Sky>(sky.clone()) {
         Ok(sky) if sky.is_valid() => sky,
         _ => {
-            notices.push("The scene brings a sky that is not understood; a plain day is used.".into());
+            notices
+                .push("The scene brings a sky that is not understood; a plain day is used.".into());
             Sky::default()
         }
     }

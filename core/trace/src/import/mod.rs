@@ -41,15 +41,17 @@ pub fn load(path: &Path) -> Result<Imported, TraceError> {
         "glb" | "gltf" => gltf_file::load(path),
         "obj" => obj_file::load(path),
         "zip" => {
-            let folder = tempfile::tempdir()
-                .map_err(dome_files::FileError::io("Unpacking", path))?;
+            let folder =
+                tempfile::tempdir().map_err(dome_files::FileError::io("Unpacking", path))?;
             let files = archive::unpack(path, folder.path(), archive::Limits::default())?;
             let scene = find_scene(&files, &name)?;
             load(&folder.path().join(scene))
         }
         other => Err(TraceError::unsupported(
             &name,
-            format!("its ending .{other} is not one of .glb, .gltf, .obj and .zip; export the scene as one of these"),
+            format!(
+                "its ending .{other} is not one of .glb, .gltf, .obj and .zip; export the scene as one of these"
+            ),
         )),
     }
 }
@@ -70,7 +72,11 @@ pub fn find_scene(files: &[PathBuf], archive: &str) -> Result<PathBuf, TraceErro
         [first, second, ..] if first.components().count() == second.components().count() => {
             Err(TraceError::unsupported(
                 archive,
-                format!("it holds several scenes, {} and {}; pack one at a time", first.display(), second.display()),
+                format!(
+                    "it holds several scenes, {} and {}; pack one at a time",
+                    first.display(),
+                    second.display()
+                ),
             ))
         }
         [first, ..] => Ok(first.clone()),
@@ -82,13 +88,17 @@ fn read_beside(folder: &Path, reference: &str, scene: &str) -> Result<Vec<u8>, T
     let Some(relative) = archive::safe_relative(reference) else {
         return Err(TraceError::unsupported(
             scene,
-            format!("it refers to \"{reference}\", which leads out of its folder; put all files beside the scene"),
+            format!(
+                "it refers to \"{reference}\", which leads out of its folder; put all files beside the scene"
+            ),
         ));
     };
     std::fs::read(folder.join(relative)).map_err(|_| {
         TraceError::unsupported(
             scene,
-            format!("its file \"{reference}\" is not there; bring it along, in a .zip with the scene"),
+            format!(
+                "its file \"{reference}\" is not there; bring it along, in a .zip with the scene"
+            ),
         )
     })
 }

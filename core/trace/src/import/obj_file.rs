@@ -29,19 +29,30 @@ pub(super) fn load(path: &Path) -> Result<Imported, TraceError> {
         ignore_points: true,
         ignore_lines: true,
     };
-    let (models, materials) = tobj::load_obj_buf(&mut Cursor::new(&bytes), &options, |library| {
-        match read_beside(folder, &library.to_string_lossy().replace('\\', "/"), &name) {
-            Ok(mtl) => tobj::load_mtl_buf(&mut Cursor::new(mtl)),
-            Err(e) => {
-                missing.borrow_mut().push(format!("{e} Its materials are grey."));
-                Ok((Vec::new(), Default::default()))
-            }
-        }
-    })
-    .map_err(|e| TraceError::damaged(&name, format!("its lines make no sense as OBJ: {e}")))?;
+    let (models, materials) =
+        tobj::load_obj_buf(
+            &mut Cursor::new(&bytes),
+            &options,
+            |library| match read_beside(
+                folder,
+                &library.to_string_lossy().replace('\\', "/"),
+                &name,
+            ) {
+                Ok(mtl) => tobj::load_mtl_buf(&mut Cursor::new(mtl)),
+                Err(e) => {
+                    missing
+                        .borrow_mut()
+                        .push(format!("{e} Its materials are grey."));
+                    Ok((Vec::new(), Default::default()))
+                }
+            },
+        )
+        .map_err(|e| TraceError::damaged(&name, format!("its lines make no sense as OBJ: {e}")))?;
     notices.append(&mut missing.into_inner());
     let materials = materials.unwrap_or_else(|e| {
-        notices.push(format!("Its materials could not be read ({e}); they are grey."));
+        notices.push(format!(
+            "Its materials could not be read ({e}); they are grey."
+        ));
         Vec::new()
     });
 
@@ -49,7 +60,15 @@ pub(super) fn load(path: &Path) -> Result<Imported, TraceError> {
     let mut tally = Tally::default();
     let mut textures = HashMap::new();
     for m in &materials {
-        let material = convert(m, folder, &name, &mut builder, &mut textures, &mut notices, &mut tally);
+        let material = convert(
+            m,
+            folder,
+            &name,
+            &mut builder,
+            &mut textures,
+            &mut notices,
+            &mut tally,
+        );
         builder.materials.push(material);
     }
     builder.materials.push(Material::default());
@@ -61,18 +80,34 @@ pub(super) fn load(path: &Path) -> Result<Imported, TraceError> {
             continue;
         }
         if builder.triangle_count() + mesh.indices.len() / 3 > MAX_TRIANGLES {
-            return Err(TraceError::unsupported(&name, format!("it has more than {MAX_TRIANGLES} triangles; simplify it")));
+            return Err(TraceError::unsupported(
+                &name,
+                format!("it has more than {MAX_TRIANGLES} triangles; simplify it"),
+            ));
         }
         let count = mesh.positions.len() / 3;
         if mesh.indices.iter().any(|&i| i as usize >= count) {
-            return Err(TraceError::damaged(&name, format!("\"{}\" uses a corner that is not there", model.name)));
+            return Err(TraceError::damaged(
+                &name,
+                format!("\"{}\" uses a corner that is not there", model.name),
+            ));
         }
-        builder.start_object(if model.name.is_empty() { "object" } else { &model.name });
+        builder.start_object(if model.name.is_empty() {
+            "object"
+        } else {
+            &model.name
+        });
         let part = MeshPart {
             positions: mesh.positions.as_chunks().0.to_vec(),
             normals: mesh.normals.as_chunks().0.to_vec(),
             // OBJ counts texture rows from the bottom.
-            uvs: mesh.texcoords.as_chunks().0.iter().map(|&[u, v]| [u, 1.0 - v]).collect(),
+            uvs: mesh
+                .texcoords
+                .as_chunks()
+                .0
+                .iter()
+                .map(|&[u, v]| [u, 1.0 - v])
+                .collect(),
             triangles: mesh.indices.as_chunks().0.to_vec(),
             material: mesh.material_id.filter(|&i| i < default).unwrap_or(default) as u32,
         };
@@ -94,19 +129,36 @@ fn convert(
     notices: &mut Vec<String>,
     tally: &mut Tally,
 ) -> Material {
-    let number = |key: &str| m.unknown_param.get(key).and_then(|v| v.trim().parse::<f32>().ok()).filter(|v| v.is_finite());
+    let number = |key: &str| {
+        m.unknown_param
+            .get(key)
+            .and_then(|v| v.trim().parse::<f32>().ok())
+            .filter(|v| v.is_finite())
+    };
     let emission = m.unknown_param.get("Ke").and_then(|v| {
-        let values: Vec<f32> = v.split_whitespace().filter_map(|w| w.parse().ok()).collect();
-        <[f32; 3]>::try_from(values).ok().filter(|e| e.iter().all(|x| x.is_finite() && *x >= 0.0))
+        let values: Vec<f32> = v
+            .split_whitespace()
+            .filter_map(|w| w.parse().ok())
+            .collect();
+        <[f32; 3]>::try_from(values)
+            .ok()
+            .filter(|e| e.iter().all(|x| x.is_finite() && *x >= 0.0))
     });
     if m.dissolve.is_some_and(|d| d < 1.0) {
-        tally.add("see-through material", "alpha is not rendered yet; it is shown solid");
+        tally.add(
+            "see-through material",
+            "alpha is not rendered yet; it is shown solid",
+        );
     }
     let base_texture = m.diffuse_texture.as_ref().and_then(|reference| {
         let file = reference.trim().replace('\\', "/");
         *textures.entry(file.clone()).or_insert_with(|| {
-            let decoded = read_beside(folder, &file, name)
-                .and_then(|bytes| Ok(decode_rgba8(&bytes, &format!("Picture \"{file}\" of {name}"))?));
+            let decoded = read_beside(folder, &file, name).and_then(|bytes| {
+                Ok(decode_rgba8(
+                    &bytes,
+                    &format!("Picture \"{file}\" of {name}"),
+                )?)
+            });
             match decoded {
                 Ok(picture) => {
                     builder.pictures.push(picture);
@@ -125,7 +177,11 @@ fn convert(
     Material {
         name: m.name.clone(),
         // Exporters write Kd 0 or 1 beside a picture; the standard multiplies, and black would hide it.
-        base_colour: if base_texture.is_some() && base == [0.0; 3] { [1.0; 3] } else { base },
+        base_colour: if base_texture.is_some() && base == [0.0; 3] {
+            [1.0; 3]
+        } else {
+            base
+        },
         base_texture: base_texture.map(Texture::plain),
         metallic: number("Pm").unwrap_or(0.0),
         roughness: number("Pr").or(from_shininess).unwrap_or(1.0),

@@ -73,7 +73,8 @@ impl ImportReport {
             .map(|o| o.name.clone())
             .collect();
         if self.lights.is_empty() {
-            self.notices.push("Nothing in the scene gives light; only the sky lights it.".into());
+            self.notices
+                .push("Nothing in the scene gives light; only the sky lights it.".into());
         }
         let (low, high) = scene.bounds();
         let extent = (high - low).max_element();

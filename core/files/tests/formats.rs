@@ -1,0 +1,336 @@
+//! Formats against what they say of themselves, and damaged bytes against one sentence.
+
+use dome_files::exr_picture::{ExrMeta, ExrStrips, to_half, write_file};
+use dome_files::format::PictureFormat;
+use dome_files::inspect::inspect;
+use dome_files::jpeg::{JpegParts, encode_small};
+use dome_files::pano::{PanoProperties, Part, TagRequest};
+use dome_files::picture_file::{self, PictureSpec};
+use dome_files::{FileError, atomic, decode, exif, radiance, strip_file, xmp};
+use dome_imaging::{Picture, Strip};
+use proptest::prelude::*;
+use std::path::Path;
+
+fn gradient(width: u32, height: u32) -> Picture {
+    let mut p = Picture::black(width, height);
+    for (i, s) in p.samples.iter_mut().enumerate() {
+        *s = (i % 977) as f32 * 0.01;
+    }
+    p
+}
+
+fn strips(p: &Picture, rows: u32) -> Vec<Result<Strip, FileError>> {
+    p.strips(rows).map(Ok).collect()
+}
+
+#[test]
+fn an_exr_comes_back_whatever_the_strips_it_was_written_from() {
+    let folder = tempfile::tempdir().unwrap();
+    let p = gradient(64, 40);
+    let meta = ExrMeta {
+        pose_heading_deg: Some(12.5),
+    };
+    let mut bytes = Vec::new();
+    for rows in [1, 7, 16, 40] {
+        let path = folder.path().join(format!("{rows}.exr"));
+        write_file(&path, 64, 40, meta, strips(&p, rows)).unwrap();
+        let reader = ExrStrips::open(&path).unwrap();
+        assert_eq!(
+            (
+                reader.header.width,
+                reader.header.height,
+                reader.header.envmap
+            ),
+            (64, 40, Some("latlong"))
+        );
+        assert_eq!(reader.header.pose_heading_deg, Some(12.5));
+        let mut back = Picture::black(64, 40);
+        for strip in reader {
+            back.place(&strip.unwrap()).unwrap();
+        }
+        let expected: Vec<f32> = p.samples.iter().map(|&v| to_half(v).to_f32()).collect();
+        assert_eq!(back.samples, expected);
+        bytes.push(std::fs::read(path).unwrap());
+    }
+    assert!(
+        bytes.windows(2).all(|w| w[0] == w[1]),
+        "the bytes depend on the strips"
+    );
+}
+
+#[test]
+fn light_beyond_half_is_held_at_its_largest_number() {
+    // IEEE 754 binary16: the largest finite number is 65504.
+    assert_eq!(to_half(1e9).to_f32(), 65504.0);
+    assert_eq!(to_half(f32::INFINITY).to_f32(), 65504.0);
+    assert_eq!(to_half(0.1).to_f32(), 0.099975586);
+}
+
+#[test]
+fn missing_or_wrong_strips_leave_no_file() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.exr");
+    let p = gradient(32, 32);
+    let cases: [Vec<Result<Strip, FileError>>; 3] = [
+        strips(&p, 8).into_iter().take(3).collect(),
+        strips(&p, 8).into_iter().skip(1).collect(),
+        vec![Err(FileError::Request("The render was stopped.".into()))],
+    ];
+    for case in cases {
+        assert!(write_file(&path, 32, 32, ExrMeta::default(), case).is_err());
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0);
+    }
+    for format in [PictureFormat::Jpeg, PictureFormat::Png, PictureFormat::Hdr] {
+        let spec = PictureSpec::panorama(format, 32, 16, 0.0);
+        assert!(
+            picture_file::write(
+                &path,
+                &spec,
+                strips(&gradient(32, 16), 8).into_iter().take(1)
+            )
+            .is_err()
+        );
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0);
+    }
+}
+
+#[test]
+fn an_existing_file_is_replaced_whole_or_stays() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.txt");
+    atomic::write_bytes(&path, b"old").unwrap();
+    let failed = atomic::write(&path, |w| {
+        std::io::Write::write_all(w, b"half").unwrap();
+        Err(FileError::Request("no".into()))
+    });
+    assert!(failed.is_err());
+    assert_eq!(std::fs::read(&path).unwrap(), b"old");
+    atomic::write_bytes(&path, b"new").unwrap();
+    assert_eq!(std::fs::read(&path).unwrap(), b"new");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+}
+
+#[test]
+fn strips_on_disk_know_when_they_are_damaged() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("s.strip");
+    let strip = Strip {
+        top: 48,
+        width: 20,
+        samples: vec![0.5; 20 * 3 * 16],
+    };
+    strip_file::write(&path, &strip).unwrap();
+    assert_eq!(strip_file::read(&path).unwrap(), strip);
+    let good = std::fs::read(&path).unwrap();
+    for at in [0, 9, 13, 17, 21, 25, good.len() - 1] {
+        let mut bad = good.clone();
+        bad[at] ^= 0x40;
+        std::fs::write(&path, &bad).unwrap();
+        // The top row (bytes 12 to 15) is checked by who asked for that row.
+        let read = strip_file::read(&path);
+        assert!(read.is_err() || read.unwrap().top != 48, "byte {at}");
+    }
+    std::fs::write(&path, &good[..10]).unwrap();
+    assert!(strip_file::read(&path).is_err());
+}
+
+/// Ward, "Real Pixels" (Graphics Gems II): the largest part has its mantissa in 128 to 255, the exponent
+/// is biased by 128, so 1.0 is (128, 128, 128, 129).
+#[test]
+fn rgbe_is_the_published_code() {
+    assert_eq!(radiance::rgbe([1.0; 3]), [128, 128, 128, 129]);
+    assert_eq!(radiance::rgbe([0.5, 0.25, 0.0]), [128, 64, 0, 128]);
+    assert_eq!(radiance::rgbe([0.0; 3]), [0; 4]);
+    assert_eq!(radiance::rgbe([f32::NAN, -3.0, 2.0]), [0, 0, 128, 130]);
+    for v in [1e-20f32, 0.003, 0.9999999, 1.0000001, 7.3, 5e4, 1e20] {
+        let [m, _, _, e] = radiance::rgbe([v; 3]);
+        let back = (f32::from(m) + 0.5) / 256.0 * ((i32::from(e) - 128) as f32).exp2();
+        assert!((back / v - 1.0).abs() < 0.005, "{v}: {back}");
+    }
+}
+
+fn request() -> TagRequest {
+    TagRequest {
+        heading_deg: Some(90.0),
+        opening_deg: Some((-30.0, 10.0)),
+        hfov_deg: Some(75.0),
+        ..TagRequest::default()
+    }
+}
+
+#[test]
+fn packets_are_read_as_they_were_made() {
+    let p = request().properties(200, 100).unwrap();
+    assert_eq!(p.opening_heading_deg, Some(330.0));
+    let packet = xmp::make(&p).unwrap();
+    assert_eq!(xmp::read(&packet).unwrap(), p);
+    assert!(packet.starts_with("<?xpacket begin=\"\u{feff}\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>"));
+    assert!(packet.trim_end().ends_with("<?xpacket end=\"w\"?>"));
+}
+
+/// XMP allows properties as attributes and as elements, and any prefix (ISO 16684-1, clause 7).
+#[test]
+fn foreign_packets_are_understood_and_kept() {
+    let packet = r#"<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
+      <rdf:Description rdf:about="" xmlns:q="http://ns.google.com/photos/1.0/panorama/" xmlns:dc="http://purl.org/dc/elements/1.1/" dc:format="a &amp; b" q:FullPanoWidthPixels="64">
+        <q:ProjectionType>equirectangular</q:ProjectionType><q:PoseHeadingDegrees> 12.5 </q:PoseHeadingDegrees>
+        <dc:title><rdf:Alt><rdf:li xml:lang="x-default">Dusk &lt;1&gt;</rdf:li></rdf:Alt></dc:title>
+      </rdf:Description></rdf:RDF></x:xmpmeta>"#;
+    let found = xmp::read(packet).unwrap();
+    assert_eq!(
+        (
+            found.projection.as_deref(),
+            found.full_width,
+            found.pose_heading_deg
+        ),
+        (Some("equirectangular"), Some(64), Some(12.5))
+    );
+    let merged = xmp::merge(packet, &request().properties(200, 100).unwrap()).unwrap();
+    let again = xmp::read(&merged).unwrap();
+    assert_eq!(
+        (again.full_width, again.pose_heading_deg),
+        (Some(200), Some(90.0))
+    );
+    for kept in [
+        "dc:format=\"a &amp; b\"",
+        "Dusk &lt;1&gt;",
+        "xml:lang=\"x-default\"",
+    ] {
+        assert!(merged.contains(kept), "{kept} is gone from {merged}");
+    }
+    assert_eq!(merged.matches("PoseHeadingDegrees").count(), 1, "{merged}");
+    // Padding gives way where room is short; too much of one's own is told.
+    let padded = packet.replace(
+        "</x:xmpmeta>",
+        &format!("</x:xmpmeta>{}<?xpacket end='w'?>", " ".repeat(65_400)),
+    );
+    assert!(xmp::merge(&padded, &again).unwrap().len() < 5000);
+    let full = packet.replace("Dusk", &"D".repeat(65_400));
+    assert!(
+        xmp::merge(&full, &again)
+            .unwrap_err()
+            .to_string()
+            .contains("--clear")
+    );
+}
+
+#[test]
+fn odd_values_are_told_not_believed() {
+    let with = |attribute: &str| {
+        format!(
+            r#"<r:RDF xmlns:r="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><r:Description xmlns:g="http://ns.google.com/photos/1.0/panorama/" g:ProjectionType="equirectangular" {attribute}/></r:RDF>"#
+        )
+    };
+    for (attribute, word) in [
+        ("g:FullPanoWidthPixels=\"-5\"", "FullPanoWidthPixels"),
+        ("g:FullPanoWidthPixels=\"NaN\"", "NaN"),
+        ("g:PoseHeadingDegrees=\"north\"", "north"),
+        ("g:UsePanoramaViewer=\"False\"", "False"),
+        ("g:CroppedAreaImageWidthPixels=\"10\"", "10"),
+        (
+            "g:FullPanoWidthPixels=\"200\" g:FullPanoHeightPixels=\"100\" g:CroppedAreaLeftPixels=\"150\"",
+            "beyond",
+        ),
+    ] {
+        let (sphere, reason) = xmp::read(&with(attribute)).unwrap().verdict(100, 50);
+        assert!(!sphere && reason.contains(word), "{attribute}: {reason}");
+    }
+    assert!(xmp::read("<a><b></a>").is_err());
+    assert!(xmp::read(&format!("{}x", "<a>".repeat(100))).is_err());
+    assert!(
+        PanoProperties::default()
+            .verdict(100, 50)
+            .1
+            .contains("flat")
+    );
+}
+
+#[test]
+fn a_part_must_fit_its_sphere() {
+    let part = |left, top, full_width, full_height| {
+        Some(Part {
+            left,
+            top,
+            full_width,
+            full_height,
+        })
+    };
+    assert!(Part::place(100, 50, None).is_ok());
+    assert!(
+        Part::place(101, 50, None)
+            .unwrap_err()
+            .to_string()
+            .contains("100 x 50")
+            || Part::place(101, 50, None).is_err()
+    );
+    assert!(Part::place(100, 100, part(50, 0, 200, 100)).is_ok());
+    assert!(Part::place(100, 100, part(u32::MAX, 0, 200, 100)).is_err());
+    assert!(Part::place(100, 100, part(0, 0, 200, 99)).is_err());
+    for bad in [f64::NAN, f64::INFINITY, 1e9] {
+        let r = TagRequest {
+            heading_deg: Some(bad),
+            ..TagRequest::default()
+        };
+        assert!(r.properties(100, 50).is_err());
+    }
+}
+
+#[test]
+fn exif_keeps_what_was_there_where_it_was() {
+    let first = exif::set_make_model(&[], Some("Merlow"), Some("Dome")).unwrap();
+    let second = exif::set_make_model(&first, None, Some("Another model")).unwrap();
+    // The old block stands unmoved in the new one, but for the pointer to the first directory.
+    assert_eq!(second[8..first.len()], first[8..]);
+    let text = String::from_utf8_lossy(&second).into_owned();
+    assert!(text.contains("Merlow\0") && text.contains("Another model\0"));
+    for bad in [
+        &b"II\x2a\0"[..],
+        b"II\x2a\0\xff\xff\xff\xff",
+        b"MM\0\x2a\0\0\0\x08\0\x09",
+        b"junk",
+    ] {
+        assert!(
+            exif::set_make_model(bad, Some("x"), None).is_err(),
+            "{bad:?}"
+        );
+    }
+    assert!(exif::set_make_model(&[], Some(""), None).is_err());
+}
+
+#[test]
+fn textures_have_limits() {
+    let mut png = Vec::new();
+    let header = b"\x89PNG\r\n\x1a\n\0\0\0\x0dIHDR\0\xff\xff\xff\0\xff\xff\xff\x08\x06\0\0\0";
+    png.extend(header);
+    png.extend(crc32fast::hash(&header[12..]).to_be_bytes());
+    for bad in [&png[..], b"", b"GIF89a", &png[..20]] {
+        assert!(decode::decode_rgba8(bad, "Picture x").is_err());
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// Whatever happens to a file's bytes, reading it ends with content or one sentence.
+    #[test]
+    fn no_bytes_make_the_readers_panic(at in 0usize..2000, to in 0u8..=255, cut in 0usize..4000) {
+        let p = request().properties(32, 16).unwrap();
+        let rgb = vec![90; 32 * 16 * 3];
+        let tagged = JpegParts::read(encode_small(32, 16, &rgb, 90).unwrap(), "a").unwrap().tagged(&request()).unwrap();
+        let folder = tempfile::tempdir().unwrap();
+        let exr = folder.path().join("a.exr");
+        write_file(&exr, 32, 16, ExrMeta::default(), strips(&gradient(32, 16), 16)).unwrap();
+        let mut files = [tagged, std::fs::read(&exr).unwrap(), xmp::make(&p).unwrap().into_bytes()];
+        for (i, bytes) in files.iter_mut().enumerate() {
+            let n = bytes.len();
+            bytes[at % n] = to;
+            bytes.truncate(cut.max(1));
+            let path = folder.path().join(format!("{i}"));
+            std::fs::write(&path, &bytes).unwrap();
+            let _ = inspect(Path::new(&path)).map_err(|e| e.to_string());
+            if let Ok(text) = std::str::from_utf8(bytes) {
+                let _ = xmp::merge(text, &p);
+            }
+        }
+    }
+}

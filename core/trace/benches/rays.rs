@@ -1,0 +1,343 @@
+//! Rays per second on one thread, side by side with a reference library in the same run.
+//!
+//! The reference is Embree 4.4, loaded at run time from the file that `EMBREE_LIBRARY` names; without it
+//! only our own numbers are printed. Its structures and calls are declared here from its published C
+//! interface (rtcore_ray.h, rtcore_scene.h, rtcore_geometry.h of Embree 4, Apache-2.0), from memory.
+#![allow(unsafe_code, missing_docs, clippy::unwrap_used)]
+
+use dome_optics::{Equirect, Eye, MonoEye, Orientation, PicturePoint};
+use dome_trace::accel::{Accel, TraceRay};
+use dome_trace::stand;
+use glam::Vec3;
+use libloading::{Library, Symbol};
+use std::ffi::c_void;
+use std::time::Instant;
+
+const WIDTH: u32 = 1024;
+const HEIGHT: u32 = 512;
+const ROUNDS: usize = 3;
+
+/// `RTCRayHit` with one level of instances.
+#[repr(C, align(16))]
+#[derive(Clone, Copy)]
+struct RayHit {
+    origin: [f32; 3],
+    near: f32,
+    direction: [f32; 3],
+    time: f32,
+    far: f32,
+    mask: u32,
+    id: u32,
+    flags: u32,
+    normal: [f32; 3],
+    u: f32,
+    v: f32,
+    primitive: u32,
+    geometry: u32,
+    instance: u32,
+    instance_primitive: u32,
+}
+
+impl RayHit {
+    fn new(ray: &TraceRay) -> Self {
+        Self {
+            origin: ray.origin.to_array(),
+            near: 0.0,
+            direction: ray.direction.to_array(),
+            time: 0.0,
+            far: ray.far,
+            mask: u32::MAX,
+            id: 0,
+            flags: 0,
+            normal: [0.0; 3],
+            u: 0.0,
+            v: 0.0,
+            primitive: u32::MAX,
+            geometry: u32::MAX,
+            instance: u32::MAX,
+            instance_primitive: u32::MAX,
+        }
+    }
+}
+
+type Handle = *mut c_void;
+
+/// The reference library with one scene.
+struct Reference {
+    library: Library,
+    scene: Handle,
+    build_s: f64,
+}
+
+impl Reference {
+    fn build(positions: &[Vec3], triangles: &[[u32; 3]], robust: bool) -> Option<Self> {
+        let path = std::env::var("EMBREE_LIBRARY").ok()?;
+        // SAFETY: the calls below follow the library's documented order and types; the buffers it hands
+        // out are filled exactly to the sizes that were asked for.
+        unsafe {
+            let library = Library::new(path).ok()?;
+            let (scene, build_s) = {
+                let new_device: Symbol<unsafe extern "C" fn(*const u8) -> Handle> =
+                    library.get(b"rtcNewDevice").ok()?;
+                let new_scene: Symbol<unsafe extern "C" fn(Handle) -> Handle> =
+                    library.get(b"rtcNewScene").ok()?;
+                let set_flags: Symbol<unsafe extern "C" fn(Handle, u32)> =
+                    library.get(b"rtcSetSceneFlags").ok()?;
+                let new_geometry: Symbol<unsafe extern "C" fn(Handle, u32) -> Handle> =
+                    library.get(b"rtcNewGeometry").ok()?;
+                let new_buffer: Symbol<
+                    unsafe extern "C" fn(Handle, u32, u32, u32, usize, usize) -> *mut c_void,
+                > = library.get(b"rtcSetNewGeometryBuffer").ok()?;
+                let commit_geometry: Symbol<unsafe extern "C" fn(Handle)> =
+                    library.get(b"rtcCommitGeometry").ok()?;
+                let attach: Symbol<unsafe extern "C" fn(Handle, Handle) -> u32> =
+                    library.get(b"rtcAttachGeometry").ok()?;
+                let commit: Symbol<unsafe extern "C" fn(Handle)> =
+                    library.get(b"rtcCommitScene").ok()?;
+                const TRIANGLES: u32 = 0; // RTC_GEOMETRY_TYPE_TRIANGLE
+                const INDEX: u32 = 0; // RTC_BUFFER_TYPE_INDEX
+                const VERTEX: u32 = 1; // RTC_BUFFER_TYPE_VERTEX
+                let device = new_device(c"threads=1,set_affinity=0".as_ptr().cast());
+                let scene = new_scene(device);
+                set_flags(scene, if robust { 1 << 2 } else { 0 }); // RTC_SCENE_FLAG_ROBUST
+                let geometry = new_geometry(device, TRIANGLES);
+                let vertices = new_buffer(geometry, VERTEX, 0, 0x9003, 12, positions.len()); // RTC_FORMAT_FLOAT3
+                let indices = new_buffer(geometry, INDEX, 0, 0x5003, 12, triangles.len()); // RTC_FORMAT_UINT3
+                std::ptr::copy_nonoverlapping(
+                    positions.as_ptr().cast(),
+                    vertices.cast::<u8>(),
+                    positions.len() * 12,
+                );
+                std::ptr::copy_nonoverlapping(
+                    triangles.as_ptr().cast(),
+                    indices.cast::<u8>(),
+                    triangles.len() * 12,
+                );
+                commit_geometry(geometry);
+                attach(scene, geometry);
+                let start = Instant::now();
+                commit(scene);
+                (scene, start.elapsed().as_secs_f64())
+            };
+            Some(Self {
+                library,
+                scene,
+                build_s,
+            })
+        }
+    }
+
+    /// Distances of the nearest hits, infinite for none; and the seconds it took.
+    fn closest(&self, rays: &[TraceRay]) -> (Vec<f32>, f64) {
+        // SAFETY: as above; the scene lives as long as the library.
+        unsafe {
+            let intersect: Symbol<unsafe extern "C" fn(Handle, *mut RayHit, *const c_void)> =
+                self.library.get(b"rtcIntersect1").unwrap();
+            let mut found = vec![0.0; rays.len()];
+            let start = Instant::now();
+            for (ray, out) in rays.iter().zip(&mut found) {
+                let mut hit = RayHit::new(ray);
+                intersect(self.scene, &raw mut hit, std::ptr::null());
+                *out = if hit.geometry == u32::MAX {
+                    f32::INFINITY
+                } else {
+                    hit.far
+                };
+            }
+            (found, start.elapsed().as_secs_f64())
+        }
+    }
+
+    /// Whether each ray is blocked; and the seconds it took.
+    fn blocked(&self, rays: &[TraceRay]) -> (Vec<bool>, f64) {
+        // SAFETY: as above; the occlusion call reads and writes the ray part alone.
+        unsafe {
+            let occluded: Symbol<unsafe extern "C" fn(Handle, *mut RayHit, *const c_void)> =
+                self.library.get(b"rtcOccluded1").unwrap();
+            let mut found = vec![false; rays.len()];
+            let start = Instant::now();
+            for (ray, out) in rays.iter().zip(&mut found) {
+                let mut hit = RayHit::new(ray);
+                occluded(self.scene, &raw mut hit, std::ptr::null());
+                *out = hit.far < 0.0;
+            }
+            (found, start.elapsed().as_secs_f64())
+        }
+    }
+}
+
+fn ours_closest(accel: &Accel, rays: &[TraceRay]) -> (Vec<f32>, f64) {
+    let mut found = vec![0.0; rays.len()];
+    let start = Instant::now();
+    for (ray, out) in rays.iter().zip(&mut found) {
+        *out = accel.closest(ray).map_or(f32::INFINITY, |h| h.distance);
+    }
+    (found, start.elapsed().as_secs_f64())
+}
+
+fn ours_blocked(accel: &Accel, rays: &[TraceRay]) -> (Vec<bool>, f64) {
+    let mut found = vec![false; rays.len()];
+    let start = Instant::now();
+    for (ray, out) in rays.iter().zip(&mut found) {
+        *out = accel.blocked(ray);
+    }
+    (found, start.elapsed().as_secs_f64())
+}
+
+/// The best of some rounds, which other work on the machine disturbs least.
+fn best<T>(mut run: impl FnMut() -> (Vec<T>, f64)) -> (Vec<T>, f64) {
+    let mut best = run();
+    for _ in 1..ROUNDS {
+        let next = run();
+        if next.1 < best.1 {
+            best = next;
+        }
+    }
+    best
+}
+
+/// Numbers of 0 to 1 that are the same in every run.
+fn random(n: &mut u64) -> f32 {
+    *n = n
+        .wrapping_mul(6_364_136_223_846_793_005)
+        .wrapping_add(1_442_695_040_888_963_407);
+    (*n >> 40) as f32 / 16_777_216.0
+}
+
+fn bench(name: &str, path: &std::path::Path) {
+    let imported = dome_trace::load(path).unwrap_or_else(|e| panic!("{e}"));
+    let scene = imported.scene;
+    let at = if name == "Merlow" {
+        glam::DVec3::new(1.55, 1.6, 1.75)
+    } else {
+        stand::middle(&scene)
+    };
+    let (positions, triangles) = scene.geometry();
+    let start = Instant::now();
+    let accel = Accel::build(positions, triangles);
+    let build_s = start.elapsed().as_secs_f64();
+
+    let eye = MonoEye::new(at, Orientation::default(), Equirect);
+    let primary: Vec<TraceRay> = (0..WIDTH * HEIGHT)
+        .map(|i| {
+            let ray = eye
+                .ray(PicturePoint::pixel_centre(
+                    i % WIDTH,
+                    i / WIDTH,
+                    WIDTH,
+                    HEIGHT,
+                ))
+                .unwrap();
+            TraceRay::new(ray.origin.as_vec3(), ray.direction.as_vec3())
+        })
+        .collect();
+    let mut seed = 7;
+    let (mut bounce, mut shadow) = (Vec::new(), Vec::new());
+    for ray in &primary {
+        let Some(hit) = accel.closest(ray) else {
+            continue;
+        };
+        let [a, b, c] = scene.corners(hit.triangle);
+        let mut n = (b - a).cross(c - a).normalize_or_zero();
+        if n.dot(ray.direction) > 0.0 {
+            n = -n;
+        }
+        let p = ray.origin + ray.direction * hit.distance + n * 1e-3;
+        let (z, phi) = (
+            1.0 - 2.0 * random(&mut seed),
+            std::f32::consts::TAU * random(&mut seed),
+        );
+        let r = (1.0 - z * z).max(0.0).sqrt();
+        // A point of the ball round the tip of the normal: cosine distributed.
+        bounce.push(TraceRay::new(
+            p,
+            (n + Vec3::new(r * phi.cos(), r * phi.sin(), z) * 0.999).normalize(),
+        ));
+        let (low, high) = scene.bounds();
+        let target = low + (high - low) * Vec3::new(random(&mut seed), 0.9, random(&mut seed));
+        let offset = target - p;
+        shadow.push(TraceRay {
+            origin: p,
+            direction: offset.normalize(),
+            far: offset.length(),
+        });
+    }
+    let count = triangles.len();
+    println!(
+        "\n{name}: {count} triangles; built in {build_s:.2} s ({:.2} s per million), {:.0} bytes a triangle",
+        build_s * 1e6 / count as f64,
+        accel.bytes() as f64 / count as f64
+    );
+    println!(
+        "| rays | ours, Mray/s | Embree default | ratio | Embree robust | ratio | differing hits |"
+    );
+    println!("|---|---|---|---|---|---|---|");
+    let references = [false, true].map(|robust| Reference::build(positions, triangles, robust));
+    let row = |kind: &str, n: usize, ours: f64, theirs: [Option<f64>; 2], differing: usize| {
+        let rate = |s: f64| n as f64 / s / 1e6;
+        let cell = |s: Option<f64>| {
+            s.map_or("- | -".into(), |s| {
+                format!("{:.2} | {:.2}", rate(s), s / ours)
+            })
+        };
+        println!(
+            "| {kind} | {:.2} | {} | {} | {differing} of {n} |",
+            rate(ours),
+            cell(theirs[0]),
+            cell(theirs[1])
+        );
+    };
+    for (kind, rays) in [("primary", &primary), ("diffuse bounce", &bounce)] {
+        let (ours, ours_s) = best(|| ours_closest(&accel, rays));
+        let theirs: Vec<_> = references
+            .iter()
+            .map(|r| r.as_ref().map(|r| best(|| r.closest(rays))))
+            .collect();
+        let differing = theirs[1].as_ref().map_or(0, |(t, _)| {
+            ours.iter()
+                .zip(t)
+                .filter(|(a, b)| {
+                    a.is_finite() != b.is_finite()
+                        || (a.is_finite() && (*a - *b).abs() > 1e-3 * b.max(1.0))
+                })
+                .count()
+        });
+        row(
+            kind,
+            rays.len(),
+            ours_s,
+            [0, 1].map(|i| theirs[i].as_ref().map(|t| t.1)),
+            differing,
+        );
+    }
+    let (ours, ours_s) = best(|| ours_blocked(&accel, &shadow));
+    let theirs: Vec<_> = references
+        .iter()
+        .map(|r| r.as_ref().map(|r| best(|| r.blocked(&shadow))))
+        .collect();
+    let differing = theirs[1].as_ref().map_or(0, |(t, _)| {
+        ours.iter().zip(t).filter(|(a, b)| a != b).count()
+    });
+    row(
+        "shadow",
+        shadow.len(),
+        ours_s,
+        [0, 1].map(|i| theirs[i].as_ref().map(|t| t.1)),
+        differing,
+    );
+    if let Some(r) = references[1].as_ref() {
+        println!("Embree robust built in {:.2} s.", r.build_s);
+    }
+}
+
+fn main() {
+    let folder = tempfile::tempdir().unwrap();
+    let demo = folder.path().join("merlow.glb");
+    std::fs::write(&demo, merlow::build()).unwrap();
+    bench("Merlow", &demo);
+    for argument in std::env::args().skip(1).filter(|a| !a.starts_with("--")) {
+        let path = std::path::PathBuf::from(argument);
+        let name = path.file_stem().unwrap().to_string_lossy().into_owned();
+        bench(&name, &path);
+    }
+}

@@ -1,0 +1,274 @@
+//! The whole journey in a real browser: from a scene to a picture that a viewer can look around in.
+
+mod support;
+
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use support::browser::Browser;
+use support::{Server, exiftool, wait_for};
+
+fn runtime() -> rocket::tokio::runtime::Runtime {
+    rocket::tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+        .unwrap()
+}
+
+/// Width of the orders; another one makes the pictures for the documentation.
+fn order_size() -> (u32, u32) {
+    let number = |name: &str, usual| {
+        std::env::var(name)
+            .ok()
+            .and_then(|v| v.parse().ok())
+            .unwrap_or(usual)
+    };
+    (2048, number("OWL_DOME_SCREENSHOT_SAMPLES", 1))
+}
+
+fn downloaded(folder: &Path) -> PathBuf {
+    wait_for("the download", || {
+        std::fs::read_dir(folder)
+            .unwrap()
+            .flatten()
+            .map(|e| e.path())
+            .find(|p| p.extension().is_some_and(|e| e == "jpg"))
+    })
+}
+
+/// The median column of blown-out pixels within a window round an expected place; specks of noise are few.
+fn bright_column(picture: &image::RgbImage, expected: (f64, f64), reach: f64) -> f64 {
+    let mut columns: Vec<u32> = Vec::new();
+    for y in (expected.1 - reach) as u32..(expected.1 + reach) as u32 {
+        for x in (expected.0 - reach) as u32..(expected.0 + reach) as u32 {
+            if picture.get_pixel(x, y).0.iter().all(|&v| v >= 250) {
+                columns.push(x);
+            }
+        }
+    }
+    columns.sort_unstable();
+    assert!(columns.len() > 20, "no lamp near {expected:?}");
+    f64::from(columns[columns.len() / 2]) + 0.5
+}
+
+/// Heading and pitch of a direction, degrees.
+fn heading_pitch(from: [f64; 3], to: [f64; 3]) -> (f64, f64) {
+    let d: [f64; 3] = std::array::from_fn(|i| to[i] - from[i]);
+    (
+        d[0].atan2(-d[2]).to_degrees().rem_euclid(360.0),
+        d[1].atan2(d[0].hypot(d[2])).to_degrees(),
+    )
+}
+
+#[test]
+fn from_the_observatory_to_a_picture_to_look_around_in() {
+    let folder = tempfile::tempdir().unwrap();
+    let downloads = tempfile::tempdir().unwrap();
+    let server = Server::start(&folder.path().join("data"), true);
+    let base = server.address.clone();
+    let (width, samples) = order_size();
+    runtime().block_on(async {
+        let b = Browser::open(downloads.path()).await;
+
+        // Library: the project as a card with its picture.
+        b.client.goto(&base).await.unwrap();
+        b.until("the card's picture", "const i = document.querySelector('main img'); return !!i && i.naturalWidth > 0;").await;
+        b.check_accessibility("library").await;
+        b.screenshot("library").await;
+
+        // Scene: what came in.
+        b.client.goto(&format!("{base}/project/1/scene")).await.unwrap();
+        b.find("[data-testid=horizon-picture]").await;
+        let facts = b.script("return document.querySelector('main').innerText;").await;
+        let facts = facts.as_str().unwrap();
+        assert!(facts.contains("merlow.glb") && facts.contains("glTF 2.0") && facts.contains("Wall lamp 1"), "{facts}");
+        b.check_accessibility("scene").await;
+        b.screenshot("scene").await;
+
+        // Stand: plan, live Horizon, Lookout.
+        b.press("Choose where to stand").await;
+        b.until("the plan's lines", "const p = document.querySelector('[data-testid=plan]'); return !!p && Number(p.dataset.lines) > 300;").await;
+        b.find("[data-testid=horizon-picture]").await;
+        let settle = if samples > 1 { 60 } else { 1 };
+        std::thread::sleep(std::time::Duration::from_secs(settle));
+        b.check_accessibility("stand").await;
+        b.screenshot("stand").await;
+        let viewpoints = || server.json("GET", "/api/projects/1", None).1["viewpoints"].clone();
+        let before = viewpoints()[0]["pose"].clone();
+        // Dragging the viewpoint in the plan moves it over the ground; dragging the Horizon turns it.
+        let handle = b.middle("[data-testid=viewpoint-handle]").await;
+        b.drag(handle, (52, -26)).await;
+        let moved = wait_for("the moved viewpoint", || {
+            let pose = viewpoints()[0]["pose"].clone();
+            (pose["position"] != before["position"]).then_some(pose)
+        });
+        let step = |i: usize| moved["position"][i].as_f64().unwrap() - before["position"][i].as_f64().unwrap();
+        // 26 px are a metre at the plan's first scale.
+        assert!((step(0) - 2.0).abs() < 0.1 && (step(2) + 1.0).abs() < 0.1 && step(1) == 0.0, "{moved}");
+        let horizon = b.middle("[data-testid=horizon] [role=application]").await;
+        b.drag(horizon, (-100, 0)).await;
+        wait_for("the turned viewpoint", || (viewpoints()[0]["pose"]["heading_deg"] != before["heading_deg"]).then_some(()));
+        let horizon_width = b.script("return document.querySelector('[data-testid=horizon] [role=application]').clientWidth;").await;
+        let turned = viewpoints()[0]["pose"]["heading_deg"].as_f64().unwrap() - before["heading_deg"].as_f64().unwrap();
+        let wanted = 100.0 / horizon_width.as_f64().unwrap() * 360.0;
+        assert!((turned.rem_euclid(360.0) - wanted).abs() < 1.0, "{turned} instead of {wanted}");
+        // Level is kept until unlocked.
+        assert!(b.script("return document.querySelector('main').innerText;").await.as_str().unwrap().contains("Level"));
+        b.press("Unlock pitch and roll").await;
+        b.fill("Pitch", "12").await;
+        b.until("the warning", "return document.querySelector('main').innerText.includes('wavy');").await;
+        b.press("Level and lock").await;
+        wait_for("the level viewpoint", || (viewpoints()[0]["pose"]["pitch_deg"] == 0.0).then_some(()));
+        // Another viewpoint, named, removed; and back to where the first one stood.
+        b.press("Add viewpoint").await;
+        wait_for("the fifth viewpoint", || (viewpoints().as_array().unwrap().len() == 5).then_some(()));
+        b.fill("Name", "By the stair").await;
+        wait_for("the name", || (viewpoints()[4]["name"] == "By the stair").then_some(()));
+        b.press("Remove viewpoint").await;
+        wait_for("the removal", || (viewpoints().as_array().unwrap().len() == 4).then_some(()));
+        let restored = serde_json::json!({"name": "Under the dome", "pose": before, "unlocked": false});
+        assert_eq!(server.json("PUT", "/api/projects/1/viewpoints/1", Some(restored)).0, 200);
+
+        // Render: the height follows, the disk is told, strips appear.
+        b.client.goto(&format!("{base}/project/1/render")).await.unwrap();
+        b.fill("Width", &width.to_string()).await;
+        b.fill("Samples per pixel", &samples.to_string()).await;
+        b.until("the height", &format!("return document.querySelector('[data-testid=height]').innerText === '{} px';", width / 2)).await;
+        assert!(b.find("[data-testid=disk]").await.text().await.unwrap().contains("MB"));
+        b.press("Order render").await;
+        b.find("[data-testid=order][data-state=running]").await;
+        b.until("the first strips", "return document.querySelectorAll('[data-testid=strip]').length > 8;").await;
+        b.check_accessibility("render").await;
+        b.screenshot("render").await;
+        b.until("the master", "return !!document.querySelector('[data-testid=order][data-state=done]');").await;
+
+        // Hand over: an opening view, the file read back, the download.
+        b.press("Hand it over").await;
+        b.fill("Opening heading", "118.5").await;
+        b.fill("Opening pitch", "6").await;
+        b.press("Make the JPEG").await;
+        b.find("[data-testid=package]").await;
+        let found = b.find("[data-testid='found-Opening heading']").await.text().await.unwrap();
+        assert_eq!(found, "118.5°");
+        b.check_accessibility("hand over").await;
+        b.screenshot("hand-over").await;
+        b.find("[data-testid=download]").await.click().await.unwrap();
+
+        // Look: the picture opens at its opening view, and turns.
+        b.press("Look round in it").await;
+        b.until("the picture", &format!("return document.querySelector('[data-testid=viewer]')?.dataset.shown === '{width}';")).await;
+        let view = "const d = document.querySelector('[data-testid=lookout]').dataset; return [d.lon, d.lat, d.hfov].map(Number);";
+        let opened = b.script(view).await;
+        // Heading 118.5 seen from a picture whose middle is 315.
+        assert!((opened[0].as_f64().unwrap() - 163.5).abs() < 0.01 && opened[1] == 6.0 && opened[2] == 75.0, "{opened}");
+        b.check_accessibility("look").await;
+        b.screenshot("look").await;
+        let viewer = b.middle("[data-testid=lookout]").await;
+        b.drag(viewer, (200, 0)).await;
+        let after: Value = b.script(view).await;
+        assert!(after[0].as_f64().unwrap() < 160.0, "{after}");
+        let canvas = b.find("[data-testid=lookout]").await;
+        let shot = image::load_from_memory(&canvas.screenshot().await.unwrap()).unwrap().to_rgb8();
+        let tones: std::collections::BTreeSet<u8> = shot.pixels().map(|p| p.0[1]).collect();
+        assert!(tones.len() > 60, "the viewer shows {} tones only", tones.len());
+        canvas.send_keys("+").await.unwrap();
+        assert!(b.script(view).await[2].as_f64().unwrap() < 75.0);
+        b.client.goto(&base).await.unwrap();
+        b.press("Dusk").await;
+        b.check_accessibility("library at dusk").await;
+        b.close().await;
+    });
+
+    // The downloaded file against an outside reader and the scene itself.
+    let file = downloaded(downloads.path());
+    let tags = exiftool(&file);
+    assert_eq!(
+        (&tags["ImageWidth"], &tags["ImageHeight"]),
+        (&width.into(), &(width / 2).into())
+    );
+    assert_eq!(tags["ProjectionType"], "equirectangular");
+    assert_eq!(tags["FullPanoWidthPixels"], width);
+    assert_eq!(tags["InitialViewHeadingDegrees"], 118.5);
+    assert_eq!(tags["PoseHeadingDegrees"], 315);
+    let picture = image::open(&file).unwrap().to_rgb8();
+    assert_eq!(picture.width(), 2 * picture.height());
+    let place = merlow::PLACES[0];
+    let (heading, pitch) = heading_pitch(place.position, merlow::wall_lamp().map(f64::from));
+    let column = ((heading - place.heading_deg).rem_euclid(360.0) / 360.0 + 0.5).rem_euclid(1.0)
+        * f64::from(width);
+    let row = (0.5 - pitch / 180.0) * f64::from(width / 2);
+    let seen = bright_column(&picture, (column, row), 30.0);
+    assert!(
+        (seen - column).abs() <= 2.0,
+        "the lamp stands at {seen}, not at {column}"
+    );
+}
+
+#[test]
+fn an_uploaded_scene_makes_the_journey_too() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = folder.path().join("room.glb");
+    std::fs::write(&scene, support::scene::room_glb()).unwrap();
+    let wrong = folder.path().join("holiday.glb");
+    std::fs::write(&wrong, b"this is no scene").unwrap();
+    let server = Server::start(&folder.path().join("data"), false);
+    let base = server.address.clone();
+    runtime().block_on(async {
+        let b = Browser::open(folder.path()).await;
+        b.client.goto(&base).await.unwrap();
+        let chooser = b.find("[data-testid=scene-file]").await;
+        chooser.send_keys(wrong.to_str().unwrap()).await.unwrap();
+        let sentence = b.find("[role=alert]").await.text().await.unwrap();
+        assert!(
+            sentence.contains("holiday.glb") || sentence.contains("scene.glb"),
+            "{sentence}"
+        );
+        assert_eq!(
+            server.json("GET", "/api/projects", None).1,
+            serde_json::json!([])
+        );
+        b.find("[data-testid=scene-file]")
+            .await
+            .send_keys(scene.to_str().unwrap())
+            .await
+            .unwrap();
+        b.until(
+            "the scene",
+            "return document.querySelector('main').innerText.includes('room.glb');",
+        )
+        .await;
+        let text = b
+            .script("return document.querySelector('main').innerText;")
+            .await;
+        assert!(text.as_str().unwrap().contains("Lamp"), "{text}");
+        b.press("Choose where to stand").await;
+        // The first viewpoint is the middle, 1.6 m above the floor.
+        b.until(
+            "the floor",
+            "return document.querySelector('main').innerText.includes('Room');",
+        )
+        .await;
+        b.press("Order a render from here").await;
+        b.fill("Width", "256").await;
+        b.fill("Samples per pixel", "4").await;
+        b.press("Order render").await;
+        b.press("Hand it over").await;
+        b.press("Make the JPEG").await;
+        b.find("[data-testid=package]").await;
+        b.close().await;
+    });
+    let project = server.json("GET", "/api/projects", None).1[0]["id"]
+        .as_i64()
+        .unwrap();
+    let project = server
+        .json("GET", &format!("/api/projects/{project}"), None)
+        .1;
+    let eye = &project["viewpoints"][0]["pose"]["position"];
+    assert!((eye[1].as_f64().unwrap() - 1.6).abs() < 1e-3, "{eye}");
+    assert!(
+        project["packages"][0]["checks"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .all(|c| c["fine"] == true)
+    );
+}

@@ -1,0 +1,224 @@
+//! Headless Chromium through ChromeDriver, from Debian's packages.
+
+use fantoccini::wd::Capabilities;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// A browser window of 1280 x 800 px.
+pub struct Browser {
+    driver: Child,
+    pub client: Client,
+}
+
+const FLAGS: [&str; 23] = [
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-dev-shm-usage",
+    "--window-size=1280,800",
+    "--force-device-scale-factor=1",
+    "--hide-scrollbars",
+    "--use-angle=gles-egl",
+    "--ignore-gpu-blocklist",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-default-apps",
+    "--disable-extensions",
+    "--no-first-run",
+    "--no-default-browser-check",
+    "--disable-quic",
+    "--disable-domain-reliability",
+    "--no-pings",
+    "--dns-prefetch-disable",
+    "--no-proxy-server",
+    "--disable-features=Translate",
+    "--lang=en",
+    // The one that really keeps the browser from asking outside.
+    "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",
+];
+
+impl Browser {
+    pub async fn open(downloads: &Path) -> Self {
+        let mut driver = Command::new("chromedriver")
+            .arg("--port=0")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver (Debian chromium-driver) is needed for this test");
+        let mut lines = BufReader::new(driver.stdout.take().unwrap()).lines();
+        let port: u16 = loop {
+            let line = lines.next().expect("chromedriver tells its port").unwrap();
+            // The first line repeats the port that was asked for, 0.
+            let told = line.split("started successfully on port ").nth(1);
+            if let Some(port) = told {
+                break port.trim_end_matches('.').parse().unwrap();
+            }
+        };
+        let mut capabilities = Capabilities::new();
+        capabilities.insert(
+            "goog:chromeOptions".into(),
+            json!({
+                "binary": "/usr/bin/chromium",
+                "args": FLAGS,
+                "prefs": {"download.default_directory": downloads, "download.prompt_for_download": false},
+            }),
+        );
+        capabilities.insert("goog:loggingPrefs".into(), json!({"browser": "ALL"}));
+        let client = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new())
+            .capabilities(capabilities)
+            .connect(&format!("http://127.0.0.1:{port}"))
+            .await
+            .expect("the browser starts");
+        let browser = Self { driver, client };
+        browser.resize().await;
+        browser
+    }
+
+    /// Exactly 1280 x 800 px of page: the window is larger by its own frame.
+    async fn resize(&self) {
+        let inner = self
+            .script("return [window.innerWidth, window.innerHeight];")
+            .await;
+        let missing =
+            |i: usize, wanted: u64| (wanted - inner[i].as_u64().unwrap().min(wanted)) as u32;
+        self.client
+            .set_window_size(1280 + missing(0, 1280), 800 + missing(1, 800))
+            .await
+            .unwrap();
+    }
+
+    /// Waits for an element.
+    pub async fn find(&self, css: &str) -> fantoccini::elements::Element {
+        self.client
+            .wait()
+            .at_most(Duration::from_secs(120))
+            .for_element(Locator::Css(css))
+            .await
+            .unwrap_or_else(|e| panic!("{css}: {e}"))
+    }
+
+    /// Clicks a button or link by its words.
+    pub async fn press(&self, words: &str) {
+        let path = format!(
+            "(//button[normalize-space(.)='{words}'] | //a[normalize-space(.)='{words}'])[1]"
+        );
+        let element = self
+            .client
+            .wait()
+            .at_most(Duration::from_secs(60))
+            .for_element(Locator::XPath(&path))
+            .await
+            .unwrap_or_else(|e| panic!("{words}: {e}"));
+        element
+            .click()
+            .await
+            .unwrap_or_else(|e| panic!("{words}: {e}"));
+    }
+
+    /// Types a value into the field with a label and leaves it.
+    pub async fn fill(&self, label: &str, value: &str) {
+        let path = format!("//label[span[normalize-space(.)='{label}']]//input");
+        let field = self
+            .client
+            .wait()
+            .for_element(Locator::XPath(&path))
+            .await
+            .unwrap_or_else(|e| panic!("{label}: {e}"));
+        field.click().await.unwrap();
+        field
+            .send_keys(&format!("\u{e009}a\u{e000}{value}\u{e007}"))
+            .await
+            .unwrap(); // Ctrl+A, the value, Enter
+    }
+
+    /// Runs a script in the page.
+    pub async fn script(&self, code: &str) -> Value {
+        self.client
+            .execute(code, vec![])
+            .await
+            .unwrap_or_else(|e| panic!("{code}: {e}"))
+    }
+
+    /// Waits until a script gives something true.
+    pub async fn until(&self, what: &str, code: &str) -> Value {
+        let start = Instant::now();
+        loop {
+            let value = self.script(code).await;
+            if !matches!(value, Value::Null | Value::Bool(false)) {
+                return value;
+            }
+            assert!(
+                start.elapsed() < Duration::from_secs(240),
+                "waited in vain for {what}"
+            );
+            std::thread::sleep(Duration::from_millis(100));
+        }
+    }
+
+    /// Drags from one place of the page by an offset, with the real mouse.
+    pub async fn drag(&self, from: (i64, i64), by: (i64, i64)) {
+        use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
+        let to = |x: i64, y: i64| PointerAction::MoveTo {
+            duration: Some(Duration::from_millis(60)),
+            x: x as f64,
+            y: y as f64,
+        };
+        let mouse = MouseActions::new("mouse".into())
+            .then(to(from.0, from.1))
+            .then(PointerAction::Down {
+                button: MOUSE_BUTTON_LEFT,
+            })
+            .then(to(from.0 + by.0 / 2, from.1 + by.1 / 2))
+            .then(to(from.0 + by.0, from.1 + by.1))
+            .then(PointerAction::Up {
+                button: MOUSE_BUTTON_LEFT,
+            });
+        self.client.perform_actions(mouse).await.unwrap();
+    }
+
+    /// The middle of an element on the page.
+    pub async fn middle(&self, css: &str) -> (i64, i64) {
+        let code = format!(
+            "const b = document.querySelector({css:?}).getBoundingClientRect(); return [b.left + b.width / 2, b.top + b.height / 2];"
+        );
+        let v = self.script(&code).await;
+        (v[0].as_f64().unwrap() as i64, v[1].as_f64().unwrap() as i64)
+    }
+
+    /// Keeps a picture of the page for `docs/screenshots`, if OWL_DOME_SCREENSHOTS names a folder.
+    pub async fn screenshot(&self, name: &str) {
+        if let Ok(folder) = std::env::var("OWL_DOME_SCREENSHOTS") {
+            let png = self.client.screenshot().await.unwrap();
+            std::fs::write(Path::new(&folder).join(format!("{name}.png")), png).unwrap();
+        }
+    }
+
+    /// Fails on anything that axe-core (npm) calls serious or critical.
+    pub async fn check_accessibility(&self, page: &str) {
+        let axe = std::fs::read_to_string(concat!(
+            env!("CARGO_MANIFEST_DIR"),
+            "/../web/node_modules/axe-core/axe.min.js"
+        ))
+        .expect("axe-core (npm) is needed for this test");
+        self.script(&format!("{axe}; return true;")).await;
+        let found = self
+            .client
+            .execute_async(
+                "const done = arguments[0]; axe.run().then(r => done(r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.target.join(' ') + ' ' + n.failureSummary).join('; '))));",
+                vec![],
+            )
+            .await
+            .unwrap();
+        assert_eq!(found, json!([]), "on {page}");
+    }
+
+    pub async fn close(mut self) {
+        let _ = self.client.clone().close().await;
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}

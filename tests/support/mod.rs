@@ -1,0 +1,196 @@
+//! What whole-command and browser tests share.
+#![allow(dead_code)] // each test file uses its part
+
+pub mod browser;
+pub mod scene;
+
+use serde_json::Value;
+use std::io::{BufRead, BufReader, Read};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Output, Stdio};
+use std::time::{Duration, Instant};
+
+/// The program under test.
+pub fn owl_dome() -> Command {
+    Command::new(env!("CARGO_BIN_EXE_owl-dome"))
+}
+
+/// Runs a command to its end.
+pub fn run(args: &[&str]) -> Output {
+    owl_dome().args(args).output().expect("the program starts")
+}
+
+/// Runs a command that must succeed, and gives what it printed.
+pub fn run_ok(args: &[&str]) -> String {
+    let out = run(args);
+    assert!(
+        out.status.success(),
+        "{args:?}: {}",
+        String::from_utf8_lossy(&out.stderr)
+    );
+    String::from_utf8(out.stdout).unwrap()
+}
+
+/// Runs a command that must fail with a status, and gives its message.
+pub fn run_fails(args: &[&str], status: i32) -> String {
+    let out = run(args);
+    let message = String::from_utf8(out.stderr).unwrap();
+    assert_eq!(out.status.code(), Some(status), "{args:?}: {message}");
+    assert!(!message.contains("panicked"), "{message}");
+    message
+}
+
+/// What another program says; it must be installed.
+pub fn outside(program: &str, args: &[&str]) -> String {
+    let out = Command::new(program)
+        .args(args)
+        .output()
+        .unwrap_or_else(|e| panic!("{program} is needed for this test: {e}"));
+    assert!(
+        out.status.success(),
+        "{program}: {}",
+        String::from_utf8_lossy(&out.stderr)
+    );
+    String::from_utf8_lossy(&out.stdout).into_owned()
+}
+
+/// What exiftool (Debian libimage-exiftool-perl) reads in a file.
+pub fn exiftool(file: &Path) -> Value {
+    let text = outside("exiftool", &["-json", "-n", file.to_str().unwrap()]);
+    serde_json::from_str::<Value>(&text).unwrap()[0].clone()
+}
+
+/// A running server.
+pub struct Server {
+    child: Child,
+    /// Kept open: a server writes to whoever started it.
+    _output: std::io::Lines<BufReader<std::process::ChildStdout>>,
+    pub address: String,
+    pub data: PathBuf,
+}
+
+impl Server {
+    /// Starts a server on a free port with a data folder.
+    pub fn start(data: &Path, demo: bool) -> Self {
+        let mut command = owl_dome();
+        command.args(["serve", "--port", "0", "--data", data.to_str().unwrap()]);
+        if demo {
+            command.arg("--demo");
+        }
+        let mut child = command
+            .stdout(Stdio::piped())
+            .spawn()
+            .expect("the server starts");
+        let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
+        let address = loop {
+            let line = lines
+                .next()
+                .expect("the server prints its address")
+                .unwrap();
+            if let Some(at) = line.find("http://") {
+                break line[at..].trim_end_matches('/').to_owned();
+            }
+        };
+        Self {
+            child,
+            _output: lines,
+            address,
+            data: data.to_owned(),
+        }
+    }
+
+    /// Ends the server as a power cut would.
+    pub fn kill(mut self) {
+        self.child.kill().unwrap(); // SIGKILL
+        self.child.wait().unwrap();
+    }
+
+    fn agent() -> ureq::Agent {
+        ureq::Agent::config_builder()
+            .http_status_as_error(false)
+            .build()
+            .into()
+    }
+
+    /// A request with a JSON body; gives status and JSON answer.
+    pub fn json(&self, method: &str, path: &str, body: Option<Value>) -> (u16, Value) {
+        let text = body.map_or_else(Vec::new, |b| b.to_string().into_bytes());
+        let (status, bytes) =
+            self.send(method, path, &text, &[("Content-Type", "application/json")]);
+        (
+            status,
+            serde_json::from_slice(&bytes).unwrap_or(Value::Null),
+        )
+    }
+
+    /// A request with any body and headers; gives status and bytes.
+    pub fn send(
+        &self,
+        method: &str,
+        path: &str,
+        body: &[u8],
+        headers: &[(&str, &str)],
+    ) -> (u16, Vec<u8>) {
+        let mut request = ureq::http::Request::builder()
+            .method(method)
+            .uri(format!("{}{path}", self.address));
+        for (name, value) in headers {
+            request = request.header(*name, *value);
+        }
+        let mut response = Self::agent()
+            .run(request.body(body).unwrap())
+            .expect("the server answers");
+        let mut bytes = Vec::new();
+        response
+            .body_mut()
+            .as_reader()
+            .read_to_end(&mut bytes)
+            .unwrap();
+        (response.status().as_u16(), bytes)
+    }
+
+    /// Gets a file that must be there.
+    pub fn get(&self, path: &str) -> Vec<u8> {
+        let (status, bytes) = self.send("GET", path, b"", &[]);
+        assert_eq!(status, 200, "{path}");
+        bytes
+    }
+
+    /// Brings a scene in; gives status and answer.
+    pub fn upload(&self, file: &str, bytes: &[u8]) -> (u16, Value) {
+        let (status, answer) = self.send(
+            "POST",
+            &format!("/api/projects?file={file}&name=Test"),
+            bytes,
+            &[],
+        );
+        (status, serde_json::from_slice(&answer).unwrap())
+    }
+
+    /// Waits until an order has a state.
+    pub fn wait_for_order(&self, id: i64, state: &str) -> Value {
+        wait_for(&format!("order {id} to be {state}"), || {
+            let order = self.json("GET", &format!("/api/orders/{id}"), None).1;
+            (order["state"] == state).then_some(order)
+        })
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+/// Waits until something is there; long, since a loaded machine is slow.
+pub fn wait_for<T>(what: &str, mut ready: impl FnMut() -> Option<T>) -> T {
+    let start = Instant::now();
+    while start.elapsed() < Duration::from_secs(240) {
+        if let Some(found) = ready() {
+            return found;
+        }
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    panic!("waited in vain for {what}");
+}
