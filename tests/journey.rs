@@ -174,6 +174,9 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         assert!(b.script(view).await[2].as_f64().unwrap() < 75.0);
         b.client.goto(&base).await.unwrap();
         b.press("Dusk").await;
+        // Colours change within a fifth of a second.
+        std::thread::sleep(std::time::Duration::from_millis(600));
+        b.screenshot("library-dusk").await;
         b.check_accessibility("library at dusk").await;
         b.close().await;
     });

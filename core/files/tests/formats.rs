@@ -6,7 +6,8 @@ use dome_files::inspect::inspect;
 use dome_files::jpeg::{JpegParts, encode_small};
 use dome_files::pano::{PanoProperties, Part, TagRequest};
 use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{FileError, atomic, decode, exif, radiance, strip_file, xmp};
+use dome_files::png::PngParts;
+use dome_files::{FileError, archive, atomic, decode, exif, radiance, strip_file, xmp};
 use dome_imaging::{Picture, Strip};
 use proptest::prelude::*;
 use std::path::Path;
@@ -295,6 +296,49 @@ fn exif_keeps_what_was_there_where_it_was() {
         );
     }
     assert!(exif::set_make_model(&[], Some(""), None).is_err());
+}
+
+#[test]
+fn archives_that_swell_or_climb_are_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let archive = folder.path().join("a.zip");
+    let pack = |entries: &[(&str, &[u8])]| {
+        let mut zip = zip::ZipWriter::new(std::fs::File::create(&archive).unwrap());
+        for (name, bytes) in entries {
+            zip.start_file(*name, zip::write::SimpleFileOptions::default())
+                .unwrap();
+            std::io::Write::write_all(&mut zip, bytes).unwrap();
+        }
+        zip.finish().unwrap();
+    };
+    let unpack = |files, bytes| {
+        let inside = tempfile::tempdir().unwrap();
+        archive::unpack(&archive, inside.path(), archive::Limits { files, bytes })
+            .map_err(|e| e.to_string())
+    };
+    pack(&[("a/b.txt", &[0; 100_000]), ("c.txt", b"hi")]);
+    assert_eq!(unpack(2, 100_002).unwrap().len(), 2);
+    assert!(unpack(2, 100_001).unwrap_err().contains("swells"));
+    assert!(unpack(1, 1 << 30).unwrap_err().contains("2 files"));
+    for name in ["../x", "/etc/x", "a/../../x", "c:x", "a\\..\\x", ""] {
+        assert_eq!(archive::safe_relative(name), None, "{name}");
+    }
+    assert_eq!(archive::safe_relative("./a/b.bin"), Some("a/b.bin".into()));
+}
+
+/// Sizes that the data cannot hold are a lie, told before anything is allocated.
+#[test]
+fn huge_pictures_with_little_data_are_refused() {
+    let mut jpeg = encode_small(32, 16, &vec![90; 32 * 16 * 3], 90).unwrap();
+    let frame = jpeg.windows(2).position(|w| w == [0xff, 0xc0]).unwrap();
+    jpeg[frame + 5..frame + 9].copy_from_slice(&[0x7f, 0xfe, 0xff, 0xfc]);
+    let message = JpegParts::read(jpeg, "big.jpg").err().unwrap().to_string();
+    assert!(message.contains("65532 x 32766"), "{message}");
+    let mut png = Vec::new();
+    dome_files::png::encode(&mut png, 32, 16, "", |rows| rows(&[90; 32 * 16 * 3])).unwrap();
+    png[16..24].copy_from_slice(&[0, 1, 0, 0, 0, 0, 0x80, 0]);
+    let message = PngParts::read(png, "big.png").err().unwrap().to_string();
+    assert!(message.contains("65536 x 32768"), "{message}");
 }
 
 #[test]

@@ -33,7 +33,8 @@ pub fn floor_below(scene: &Scene, point: DVec3) -> Option<Floor> {
 /// The middle of the scene, at eye height above the floor there.
 ///
 /// Of all surfaces on the vertical line through the middle that leave room to stand on, the lowest
-/// one under a roof is taken, else the lowest one; without any, the middle of the scene's box.
+/// one under a ceiling is taken, else the one under the open sky; without any, the middle of the
+/// scene's box. What lies below the ground (an upper side above an upper side) is no room.
 pub fn middle(scene: &Scene) -> DVec3 {
     let (low, high) = scene.bounds();
     let centre = (low + high) / 2.0;
@@ -47,17 +48,18 @@ pub fn middle(scene: &Scene) -> DVec3 {
         layers.push((height, (b - a).cross(c - a).y > 0.0));
         y = height - 1e-4 * (1.0 + height.abs());
     }
-    let room = |i: usize| i == 0 || layers[i - 1].0 - layers[i].0 >= HEADROOM;
-    let pick = |upward: bool, roofed: bool| {
-        (0..layers.len())
-            .rev()
-            .find(|&i| room(i) && (!upward || layers[i].1) && (!roofed || i > 0))
+    let pick = |faces_up: bool, above_faces_up: Option<bool>| {
+        (0..layers.len()).rev().find(|&i| {
+            let above = i.checked_sub(1).map(|k| layers[k]);
+            layers[i].1 == faces_up
+                && above.map(|a| a.1) == above_faces_up
+                && above.is_none_or(|a| a.0 - layers[i].0 >= HEADROOM)
+        })
     };
-    // Rooms made of boxes often have their floors facing down, so a roof counts for more than a normal.
-    let best = pick(true, true)
-        .or_else(|| pick(false, true))
-        .or_else(|| pick(true, false))
-        .or_else(|| pick(false, false));
+    let best = pick(true, Some(false)) // a floor under a ceiling
+        .or_else(|| pick(false, Some(true))) // the same in a room made of a box that faces outwards
+        .or_else(|| pick(true, None)) // ground under the open sky
+        .or_else(|| pick(false, None));
     let eye_y = match best {
         Some(i) => f64::from(layers[i].0) + STANDING_EYE_HEIGHT,
         None => f64::from(centre.y),

@@ -50,7 +50,12 @@ export function NumberField({
             if (!(e.nativeEvent instanceof InputEvent)) commit(e.target.value);
           }}
           onBlur={(e) => draft !== null && commit(e.target.value)}
-          onKeyDown={(e) => e.key === "Enter" && commit(e.currentTarget.value)}
+          onKeyDown={(e) => {
+            if (e.key !== "Enter") return;
+            // Enter takes the number; it must not send the form around it.
+            e.preventDefault();
+            commit(e.currentTarget.value);
+          }}
         />
         <span className="shrink-0 text-xs text-base-content/70">{unit}</span>
       </span>

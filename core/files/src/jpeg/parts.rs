@@ -40,19 +40,29 @@ impl JpegParts {
         let (width, height) = jpeg
             .dimensions()
             .ok_or_else(|| FileError::damaged(name, "it has no frame header with a size"))?;
+        let Some(coded) = jpeg.segments().last().filter(|s| s.has_entropy()) else {
+            return Err(FileError::damaged(
+                name,
+                "it ends before the picture's data start",
+            ));
+        };
+        let coded = coded.clone().encoder().bytes();
         // Within coded data a byte FF is always followed by 00, so this pair is the true end.
-        let ends = jpeg.segments().last().and_then(|s| {
-            s.clone()
-                .encoder()
-                .bytes()
-                .windows(2)
-                .any(|w| w == [0xff, markers::EOI])
-                .then_some(())
-        });
-        if ends.is_none() || !jpeg.segments().iter().any(JpegSegment::has_entropy) {
+        if !coded.windows(2).any(|w| w == [0xff, markers::EOI]) {
             return Err(FileError::damaged(
                 name,
                 "the picture's data end before its end marker",
+            ));
+        }
+        // Every block of 8 x 8 pixels takes a bit at least; half of that is allowed for.
+        let blocks = u64::from(width) * u64::from(height) / 64;
+        if (coded.len() as u64) < blocks / 16 {
+            return Err(FileError::damaged(
+                name,
+                format!(
+                    "{width} x {height} px cannot fit its {} bytes of picture data",
+                    coded.len()
+                ),
             ));
         }
         Ok(Self {

@@ -34,6 +34,18 @@ impl PngParts {
                 "the picture's data end before its end chunk",
             ));
         }
+        // Deflate packs at most 1032 to 1 (its own description, RFC 1951), and a pixel takes a bit at least.
+        let coded: u64 = png
+            .chunks_by_type(*b"IDAT")
+            .map(|c| c.contents().len() as u64)
+            .sum();
+        let least = u64::from(height) * (u64::from(width) / 8 + 1) / 1032;
+        if coded < least {
+            return Err(FileError::damaged(
+                name,
+                format!("{width} x {height} px cannot fit its {coded} bytes of picture data"),
+            ));
+        }
         Ok(Self { png, width, height })
     }
 
