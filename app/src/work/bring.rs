@@ -1,5 +1,6 @@
 //! Bringing a scene in as a new project, and filling an empty data folder with the demo.
 
+use super::package::file_name;
 use super::queue::{CARD_WIDTH, save_jpeg};
 use super::{App, Result, WorkError};
 use crate::api::types::{Event, LeftOutInfo, ObjectInfo, Pose, SceneSummary, ViewpointDraft};
@@ -94,7 +95,9 @@ fn fill(
             .map_err(|e| renamed(e, upload, &display))?;
         import::find_scene(&files, &display)?
     } else {
-        let target = PathBuf::from(format!("scene.{ending}"));
+        // Under its own name, so that messages call it what the artist calls it.
+        let stem = Path::new(&display).file_stem().unwrap_or_default();
+        let target = PathBuf::from(format!("{}.{ending}", file_name(&stem.to_string_lossy())));
         let at = folder.join(&target);
         std::fs::rename(upload, &at).map_err(FileError::io("Moving", &at))?;
         target
