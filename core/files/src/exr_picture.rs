@@ -219,6 +219,25 @@ pub struct ExrHeader {
     pub pose_heading_deg: Option<f64>,
 }
 
+/// Largest side of a picture that is read, pixels.
+const MAX_SIDE: usize = 131_072;
+/// Largest block of a picture after unpacking, bytes.
+const MAX_BLOCK: usize = 1 << 30;
+
+/// Refuses sizes that no picture has, before memory is made for them.
+fn check_size(header: &Header, name: &str) -> Result<()> {
+    let (width, height) = (header.layer_size.width(), header.layer_size.height());
+    if width > MAX_SIDE || height > MAX_SIDE || header.max_block_byte_size() > MAX_BLOCK {
+        return Err(FileError::TooLarge {
+            what: name.to_owned(),
+            detail: format!(
+                "its header tells {width} x {height} px, and {MAX_SIDE} px a side are read"
+            ),
+        });
+    }
+    Ok(())
+}
+
 type Chunks = exr::block::reader::AllChunksReader<BufReader<File>>;
 
 /// The strips of an OpenEXR picture on disk, from the top.
@@ -243,6 +262,7 @@ impl ExrStrips {
                 "an EXR of several parts cannot be read yet; save one part",
             ));
         };
+        check_size(header, &name)?;
         let heading = match header.own_attributes.other.get(&Text::from(POSE_HEADING)) {
             Some(AttributeValue::F32(v)) if v.is_finite() => Some(f64::from(*v)),
             _ => None,

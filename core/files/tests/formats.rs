@@ -341,6 +341,18 @@ fn huge_pictures_with_little_data_are_refused() {
     png[29..33].copy_from_slice(&crc.to_be_bytes());
     let message = PngParts::read(png, "big.png").err().unwrap().to_string();
     assert!(message.contains("65536 x 32768"), "{message}");
+    // An EXR whose header lies about its width must not be believed with memory.
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("big.exr");
+    let strip = dome_imaging::Strip::black(0, 32, 16);
+    write_file(&path, 32, 16, Default::default(), [Ok(strip)]).unwrap();
+    let mut exr = std::fs::read(&path).unwrap();
+    let window = b"dataWindow\0box2i\0";
+    let at = exr.windows(window.len()).position(|w| w == window).unwrap() + window.len() + 4;
+    exr[at + 8..at + 12].copy_from_slice(&0x1000_0000u32.to_le_bytes());
+    std::fs::write(&path, exr).unwrap();
+    let message = ExrStrips::open(&path).err().unwrap().to_string();
+    assert!(message.contains("268435457"), "{message}");
 }
 
 #[test]
