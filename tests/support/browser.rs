@@ -151,10 +151,10 @@ impl Browser {
             if !matches!(value, Value::Null | Value::Bool(false)) {
                 return value;
             }
-            assert!(
-                start.elapsed() < Duration::from_secs(240),
-                "waited in vain for {what}"
-            );
+            if start.elapsed() > Duration::from_secs(600) {
+                let seen = self.script("return document.body.innerText;").await;
+                panic!("waited in vain for {what}; the page shows:\n{seen}");
+            }
             std::thread::sleep(Duration::from_millis(100));
         }
     }

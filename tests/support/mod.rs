@@ -186,7 +186,7 @@ impl Drop for Server {
 /// Waits until something is there; long, since a loaded machine is slow.
 pub fn wait_for<T>(what: &str, mut ready: impl FnMut() -> Option<T>) -> T {
     let start = Instant::now();
-    while start.elapsed() < Duration::from_secs(240) {
+    while start.elapsed() < Duration::from_secs(600) {
         if let Some(found) = ready() {
             return found;
         }
