@@ -66,6 +66,11 @@ impl DataFolder {
         self.project(id).join("scene")
     }
 
+    /// Pictures that surround a project's scene.
+    pub fn surroundings(&self, id: i64) -> PathBuf {
+        self.project(id).join("surroundings")
+    }
+
     /// A project's picture on its card.
     pub fn card(&self, id: i64) -> PathBuf {
         self.project(id).join("card.jpg")
@@ -94,6 +99,11 @@ impl DataFolder {
     /// A small picture of an order's master for the screen.
     pub fn display(&self, id: i64) -> PathBuf {
         self.order(id).join("display.jpg")
+    }
+
+    /// A picture of one pass of a master for the screen.
+    pub fn pass_display(&self, id: i64, pass: &str) -> PathBuf {
+        self.order(id).join(format!("display-{pass}.jpg"))
     }
 
     /// A package's folder.

@@ -5,7 +5,7 @@ use super::{Answer, Shared, blocking};
 use crate::work::preview::live;
 use crate::work::{Result, WorkError};
 use dome_trace::plan::{Area, cut, shaded};
-use dome_trace::stand::floor_below;
+use dome_trace::stand::{ceiling_above, floor_below};
 use glam::DVec3;
 use rocket::http::{ContentType, Header};
 use rocket::serde::json::Json;
@@ -106,6 +106,7 @@ async fn floor(app: &Shared, id: i64, x: f64, y: f64, z: f64) -> Answer<Json<Flo
         Ok(Json(FloorInfo {
             floor_y: floor.map(|f| f.y),
             object: floor.map(|f| scene.objects()[f.object as usize].name.clone()),
+            ceiling_y: ceiling_above(&scene, DVec3::new(x, y, z)),
         }))
     })
     .await

@@ -4,7 +4,9 @@ mod error;
 mod events;
 mod files;
 mod guard;
+mod lights;
 mod live;
+mod passes;
 mod orders;
 mod packages;
 mod projects;
@@ -77,6 +79,8 @@ pub fn server(app: Arc<App>, port: u16, web: Option<PathBuf>) -> Rocket<Build> {
             [
                 projects::routes(),
                 live::routes(),
+                lights::routes(),
+                passes::routes(),
                 orders::routes(),
                 packages::routes(),
                 events::routes(),

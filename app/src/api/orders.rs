@@ -10,9 +10,12 @@ use dome_files::strip_file;
 use dome_imaging::scale::Shrink;
 use dome_optics::PanoramaSize;
 use dome_optics::resolution::pixels_per_degree;
+use dome_trace::PassSet;
+use dome_trace::render::STRIP_ROWS;
 use rocket::http::{ContentType, Status};
 use rocket::serde::json::Json;
 use rocket::{Responder, Route, delete, get, post, routes};
+use std::ops::RangeInclusive;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
@@ -22,13 +25,17 @@ pub(super) fn routes() -> Vec<Route> {
 
 /// Most samples per pixel that an order may ask for.
 const MAX_SAMPLES: u32 = 65_536;
-/// Bytes of a pixel in half floats.
-const PIXEL_BYTES: u64 = 6;
+/// Noise targets that an order may ask for, percent.
+const NOISE: RangeInclusive<f32> = 0.1..=100.0;
 
-fn estimated(app: &App, width: u32) -> Result<Estimate> {
+fn estimated(app: &App, width: u32, passes: &PassSet) -> Result<Estimate> {
     let size = PanoramaSize::from_width(width)?;
+    let layers = passes.layers();
     // Compression only makes it smaller; tables and header are counted generously.
-    let master_bytes = size.pixels() * PIXEL_BYTES + 16 * u64::from(size.height()) + 4096;
+    let master_bytes = size.pixels() * strip_file::pixel_bytes(&layers)
+        + 16 * u64::from(size.height())
+        + 4096;
+    let channels: u64 = layers.iter().map(|l| l.channels.len() as u64 + 1).sum();
     Ok(Estimate {
         height: size.height(),
         master_bytes,
@@ -36,43 +43,97 @@ fn estimated(app: &App, width: u32) -> Result<Estimate> {
         working_bytes: 2 * master_bytes + (8 << 20),
         free_bytes: app.folder.free_bytes(),
         pixels_per_degree: pixels_per_degree(width),
+        // A strip with its sums and layers, some blocks being compressed, and the table of lines.
+        memory_bytes: u64::from(width) * u64::from(STRIP_ROWS) * (120 + 8 * channels)
+            + 16 * u64::from(size.height())
+            + (24 << 20),
     })
 }
 
-#[get("/estimate?<width>")]
-async fn estimate(app: &Shared, width: u32) -> Answer<Json<Estimate>> {
-    blocking(app, move |app| Ok(Json(estimated(app, width)?))).await
+fn pass_set(names: Option<&str>) -> Result<PassSet> {
+    PassSet::parse(names.unwrap_or_default())
+        .map_err(|e| WorkError::Request(format!("{e}; correct the list.")))
+}
+
+#[get("/estimate?<width>&<passes>")]
+async fn estimate(app: &Shared, width: u32, passes: Option<String>) -> Answer<Json<Estimate>> {
+    blocking(app, move |app| {
+        Ok(Json(estimated(app, width, &pass_set(passes.as_deref())?)?))
+    })
+    .await
+}
+
+/// What is asked, made whole and checked.
+fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
+    let mut settings = app.store.project(project)?.settings;
+    let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
+    let passes = PassSet::new(request.passes.iter().flatten().copied());
+    let estimate = estimated(app, request.width, &passes)?;
+    let refuse = |sentence: String| Err(WorkError::Request(sentence));
+    if !(1..=MAX_SAMPLES).contains(&request.samples) {
+        return refuse(format!(
+            "{} samples per pixel are outside 1 to {MAX_SAMPLES}; choose a number inside.",
+            request.samples
+        ));
+    }
+    if let Some(percent) = request.noise_percent.filter(|p| !NOISE.contains(p)) {
+        return refuse(format!(
+            "A noise of {percent} % is outside {} to {} %; choose a number inside.",
+            NOISE.start(),
+            NOISE.end()
+        ));
+    }
+    if let Some(lens) = request.lens
+        && !((0.5..=128.0).contains(&lens.fstop) && (0.01..=1e5).contains(&lens.focus_m))
+    {
+        return refuse(
+            "The lens needs an f-number of 0.5 to 128 and a focus of 0.01 to 100000 m; correct them."
+                .into(),
+        );
+    }
+    if request.clamp.is_some_and(|c| !(0.01..=1e6).contains(&c)) {
+        return refuse(
+            "The brightest light of a sample must lie between 0.01 and 1000000; correct it.".into(),
+        );
+    }
+    if estimate
+        .free_bytes
+        .is_some_and(|free| free < estimate.working_bytes)
+    {
+        return refuse(format!(
+            "Rendering {} px needs {} MB of disk and {} MB are free; make room or order a smaller width.",
+            request.width,
+            estimate.working_bytes >> 20,
+            estimate.free_bytes.unwrap_or(0) >> 20
+        ));
+    }
+    let draft = request.draft.unwrap_or(false);
+    if !draft {
+        // What makes drafts brighter must never reach a final picture.
+        settings.draft_stops = 0.0;
+    }
+    Ok(OrderSpec {
+        viewpoint: viewpoint.name,
+        pose: viewpoint.pose,
+        width: request.width,
+        height: estimate.height,
+        samples: request.samples,
+        noise_percent: request.noise_percent,
+        seed: request.seed.unwrap_or(0),
+        settings,
+        draft,
+        passes: passes.iter().collect(),
+        clay: request.clay.unwrap_or(false),
+        lens: request.lens,
+        denoise: request.denoise.unwrap_or(false),
+        clamp: request.clamp,
+    })
 }
 
 #[post("/projects/<id>/orders", data = "<request>")]
 async fn place(app: &Shared, id: i64, request: Json<OrderRequest>) -> Answer<Json<Order>> {
     blocking(app, move |app| {
-        let project = app.store.project(id)?;
-        let viewpoint = app.store.viewpoint(id, request.viewpoint)?;
-        let estimate = estimated(app, request.width)?;
-        if !(1..=MAX_SAMPLES).contains(&request.samples) {
-            return Err(WorkError::Request(format!(
-                "{} samples per pixel are outside 1 to {MAX_SAMPLES}; choose a number inside.",
-                request.samples
-            )));
-        }
-        if estimate.free_bytes.is_some_and(|free| free < estimate.working_bytes) {
-            return Err(WorkError::Request(format!(
-                "Rendering {} px needs {} MB of disk and {} MB are free; make room or order a smaller width.",
-                request.width,
-                estimate.working_bytes >> 20,
-                estimate.free_bytes.unwrap_or(0) >> 20
-            )));
-        }
-        let spec = OrderSpec {
-            viewpoint: viewpoint.name,
-            pose: viewpoint.pose,
-            width: request.width,
-            height: estimate.height,
-            samples: request.samples,
-            seed: request.seed.unwrap_or(0),
-            sky: project.sky,
-        };
+        let spec = spec(app, id, &request)?;
         let order = app.store.add_order(id, &spec)?;
         app.queue.wake();
         Ok(Json(app.describe_order(app.store.order(order)?)))
@@ -128,7 +189,7 @@ async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
         return Err(missing());
     }
     blocking(app, move |app| {
-        let mut strip = strip_file::read(&app.folder.strip(id, top))?;
+        let mut strip = queue::strip_of(app, id, top)?;
         let (width, rows) = (strip.width, strip.rows());
         strip.top = 0;
         let scale = f64::from(width.min(DISPLAY_WIDTH)) / f64::from(width);

@@ -5,12 +5,13 @@ use super::range::RangedFile;
 use super::types::{Project, ProjectCard, ProjectChange, Viewpoint, ViewpointDraft};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
-use crate::work::bring::{bring, check_name, make_card, scene_ending};
+use crate::work::bring::{bring, change_settings, check_name, make_card, scene_ending};
 use crate::work::{App, Result, WorkError, queue};
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{Route, delete, get, patch, post, put, routes};
+use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -51,7 +52,7 @@ fn describe(app: &App, id: i64) -> Result<Project> {
         id,
         name: row.name,
         scene: row.summary,
-        sky: row.sky,
+        settings: row.settings,
         viewpoints: app.store.viewpoints(id)?,
         orders: app
             .store
@@ -63,37 +64,46 @@ fn describe(app: &App, id: i64) -> Result<Project> {
     })
 }
 
-/// Takes a scene file as the body; `file` is its name, `name` the project's.
-#[post("/projects?<file>&<name>", data = "<body>")]
-async fn upload(app: &Shared, file: &str, name: &str, body: Data<'_>) -> Answer<Json<Project>> {
+/// Takes a body into a file among the incoming ones; one that is cut short or too large leaves nothing.
+pub(super) async fn receive(
+    app: &Shared,
+    file: &str,
+    ending: &str,
+    most: u64,
+    body: Data<'_>,
+) -> Answer<PathBuf> {
     static NUMBER: AtomicU64 = AtomicU64::new(0);
-    // What can be refused before gigabytes are sent is refused now.
-    let ending = scene_ending(file)?;
-    check_name(name, "project")?;
     let number = NUMBER.fetch_add(1, Ordering::Relaxed);
     let path = app
         .folder
         .incoming()
         .join(format!("upload-{number}.{ending}"));
-    let sent = body.open(MAX_UPLOAD.bytes()).into_file(&path).await;
+    let sent = body.open(most.bytes()).into_file(&path).await;
     let problem = match &sent {
-        Ok(sent) if sent.is_complete() => None,
-        Ok(_) => Some(Failure::new(
+        Ok(sent) if sent.is_complete() => return Ok(path),
+        Ok(_) => Failure::new(
             Status::PayloadTooLarge,
             format!(
-                "{file} is larger than {} GB; simplify the scene or its textures.",
-                MAX_UPLOAD >> 30
+                "{file} is larger than {} GB; simplify the scene or its pictures.",
+                most >> 30
             ),
-        )),
-        Err(_) => Some(Failure::new(
+        ),
+        Err(_) => Failure::new(
             Status::BadRequest,
             format!("{file} did not arrive whole; send it again."),
-        )),
+        ),
     };
-    if let Some(problem) = problem {
-        remove(&path);
-        return Err(problem);
-    }
+    remove(&path);
+    Err(problem)
+}
+
+/// Takes a scene file as the body; `file` is its name, `name` the project's.
+#[post("/projects?<file>&<name>", data = "<body>")]
+async fn upload(app: &Shared, file: &str, name: &str, body: Data<'_>) -> Answer<Json<Project>> {
+    // What can be refused before gigabytes are sent is refused now.
+    let ending = scene_ending(file)?;
+    check_name(name, "project")?;
+    let path = receive(app, file, ending, MAX_UPLOAD, body).await?;
     let (file, name) = (file.to_owned(), name.to_owned());
     let project = blocking(app, move |app| {
         let id = bring(app, &path, &file, &name, &[])?;
@@ -117,13 +127,8 @@ async fn change(app: &Shared, id: i64, change: Json<ProjectChange>) -> Answer<Js
             app.store
                 .rename_project(id, &check_name(name, "project")?)?;
         }
-        if let Some(sky) = &change.sky {
-            if !sky.is_valid() {
-                return Err(WorkError::Request(
-                    "The sky's colours must be finite and not negative.".into(),
-                ));
-            }
-            app.store.set_sky(id, sky)?;
+        if let Some(settings) = &change.settings {
+            change_settings(app, id, settings)?;
         }
         Ok(Json(describe(app, id)?))
     })

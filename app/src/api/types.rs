@@ -1,16 +1,105 @@
 //! What goes over HTTP. The web's types are generated from these.
 
-use dome_trace::Sky;
+use dome_trace::{LightSettings, Pass, Surroundings, Unit};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use ts_rs::TS;
 
-/// How [`Sky`], which lives in the core, looks in JSON; only its TypeScript is made from this.
+/// How [`dome_trace::Sky`], which lives in the core, looks in JSON; only its TypeScript is made from this.
 #[derive(TS)]
 #[ts(export, rename = "Sky", tag = "kind", rename_all = "kebab-case")]
 #[allow(dead_code)]
 enum SkyShape {
     Plain { colour: [f32; 3] },
     TwoColour { zenith: [f32; 3], horizon: [f32; 3] },
+    Sun(SunSkyShape),
+    Picture { file: String },
+}
+
+/// How [`dome_trace::SunSky`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "SunSky")]
+#[allow(dead_code)]
+struct SunSkyShape {
+    elevation_deg: f32,
+    heading_deg: f32,
+    turbidity: f32,
+    ground: [f32; 3],
+    disc: bool,
+}
+
+/// How [`Surroundings`] look in JSON.
+#[derive(TS)]
+#[ts(export, rename = "Surroundings")]
+#[allow(dead_code)]
+struct SurroundingsShape {
+    sky: SkyShape,
+    turn_deg: f32,
+    light_stops: f32,
+    backdrop_stops: f32,
+    transparent: bool,
+}
+
+/// How [`dome_trace::LightSetting`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "LightSetting")]
+#[allow(dead_code)]
+struct LightSettingShape {
+    on: bool,
+    stops: f32,
+    unseen: bool,
+}
+
+/// How [`Unit`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "Unit", rename_all = "lowercase")]
+#[allow(dead_code)]
+enum UnitShape {
+    Metre,
+    Centimetre,
+    Millimetre,
+    Inch,
+    Foot,
+}
+
+/// How [`Pass`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "Pass", rename_all = "kebab-case")]
+#[allow(dead_code)]
+enum PassShape {
+    Alpha,
+    Depth,
+    Normal,
+    Albedo,
+    Direct,
+    Indirect,
+    RawLight,
+    Emission,
+    Specular,
+    AmbientOcclusion,
+    Roughness,
+    ObjectMask,
+    Noise,
+}
+
+/// How a project's scene is lit and read.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+#[serde(default)]
+pub struct SceneSettings {
+    /// What surrounds it.
+    #[ts(as = "SurroundingsShape")]
+    pub surroundings: Surroundings,
+    /// Lights that are set otherwise than the scene says, by their keys.
+    #[ts(as = "BTreeMap<String, LightSettingShape>")]
+    pub lights: LightSettings,
+    /// Brightness of all light in live pictures and drafts, stops. Final renders never use it.
+    pub draft_stops: f32,
+    /// The unit that the scene was made in.
+    #[ts(as = "UnitShape")]
+    pub unit: Unit,
+    /// The moment of the scene's motion, seconds.
+    pub time_s: f64,
 }
 
 /// Where a viewpoint stands and looks.
@@ -103,6 +192,67 @@ pub struct SceneSummary {
     pub left_out: Vec<LeftOutInfo>,
     /// Odd things.
     pub notices: Vec<String>,
+    /// What was taken over beside meshes, with its number.
+    #[serde(default)]
+    pub understood: Vec<String>,
+    /// Cameras that came with the scene, to be taken as viewpoints.
+    #[serde(default)]
+    pub cameras: Vec<CameraInfo>,
+    /// Length of the longest animation, seconds; 0 without one.
+    #[serde(default)]
+    pub motion_s: f64,
+}
+
+/// A camera that came with a scene.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct CameraInfo {
+    /// Name.
+    pub name: String,
+    /// Where it stands and looks.
+    pub pose: Pose,
+}
+
+/// One light of a scene.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct LightInfo {
+    /// Key of its setting.
+    pub key: String,
+    /// Name.
+    pub name: String,
+    /// What kind of light.
+    pub kind: String,
+    /// Its middle, metres; null for light from one direction.
+    pub position: Option<[f64; 3]>,
+    /// How strong it is.
+    pub strength: f64,
+    /// Unit of the strength.
+    pub unit: String,
+    /// Whether the viewpoint sees it.
+    pub seen: bool,
+}
+
+/// Where the sun stands.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct SunPosition {
+    /// Height above the horizon, degrees.
+    pub elevation_deg: f64,
+    /// Degrees clockwise from north.
+    pub heading_deg: f64,
+}
+
+/// A picture of surroundings that was brought.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct SurroundingsFile {
+    /// Its name, for the sky.
+    pub file: String,
+    /// Its shape, e.g. latitude-longitude.
+    pub shape: String,
+    /// Odd things.
+    pub notices: Vec<String>,
 }
 
 /// A project on its card.
@@ -133,9 +283,8 @@ pub struct Project {
     pub name: String,
     /// What came in.
     pub scene: SceneSummary,
-    /// What surrounds it.
-    #[ts(as = "SkyShape")]
-    pub sky: Sky,
+    /// Surroundings, lights, unit and moment.
+    pub settings: SceneSettings,
     /// The places to stand.
     pub viewpoints: Vec<Viewpoint>,
     /// What was ordered, newest first.
@@ -150,9 +299,8 @@ pub struct Project {
 pub struct ProjectChange {
     /// New name.
     pub name: Option<String>,
-    /// New surroundings.
-    #[ts(as = "Option<SkyShape>")]
-    pub sky: Option<Sky>,
+    /// New surroundings, lights, unit and moment, all together.
+    pub settings: Option<SceneSettings>,
 }
 
 /// Where an order is on its way.
@@ -184,13 +332,46 @@ pub struct OrderSpec {
     pub width: u32,
     /// Height in pixels: half the width.
     pub height: u32,
-    /// Samples per pixel.
+    /// Samples per pixel; with a noise target the most a pixel may take.
     pub samples: u32,
+    /// Noise at which a pixel is finished, percent of the displayed value; without it every pixel takes
+    /// all samples.
+    #[serde(default)]
+    pub noise_percent: Option<f32>,
     /// Seed of the noise.
     pub seed: u32,
-    /// The surroundings when it was ordered.
-    #[ts(as = "SkyShape")]
-    pub sky: Sky,
+    /// Surroundings, lights, unit and moment when it was ordered.
+    #[serde(default)]
+    pub settings: SceneSettings,
+    /// Whether it is a draft: only drafts use the draft brightness.
+    #[serde(default)]
+    pub draft: bool,
+    /// What is made beside the picture.
+    #[serde(default)]
+    #[ts(as = "Vec<PassShape>")]
+    pub passes: Vec<Pass>,
+    /// One grey over everything but glass.
+    #[serde(default)]
+    pub clay: bool,
+    /// A lens that is not sharp everywhere.
+    #[serde(default)]
+    pub lens: Option<Lens>,
+    /// Whether noise is taken out of the finished picture.
+    #[serde(default)]
+    pub denoise: bool,
+    /// Brightest light that one sample may add.
+    #[serde(default)]
+    pub clamp: Option<f32>,
+}
+
+/// A lens with an opening.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct Lens {
+    /// The f-number of a lens of 50 mm.
+    pub fstop: f64,
+    /// Distance at which it is sharp, metres.
+    pub focus_m: f64,
 }
 
 /// An order and how far it is.
@@ -211,6 +392,10 @@ pub struct Order {
     pub strips: Vec<(u32, u32)>,
     /// Remaining time, seconds, once it can be told.
     pub remaining_s: Option<f64>,
+    /// Noise of what is finished, percent of the displayed value.
+    pub noise_percent: Option<f64>,
+    /// Mean number of samples of the finished pixels.
+    pub mean_samples: Option<f64>,
     /// Time spent on rendering, seconds.
     pub spent_s: f64,
     /// Size of the master on disk, bytes.
@@ -227,10 +412,25 @@ pub struct OrderRequest {
     pub viewpoint: i64,
     /// Width in pixels.
     pub width: u32,
-    /// Samples per pixel.
+    /// Samples per pixel; with a noise target the most a pixel may take.
     pub samples: u32,
+    /// Noise at which a pixel is finished, percent of the displayed value.
+    pub noise_percent: Option<f32>,
     /// Seed; 0 if absent.
     pub seed: Option<u32>,
+    /// Whether it is a draft.
+    pub draft: Option<bool>,
+    /// What is made beside the picture.
+    #[ts(as = "Option<Vec<PassShape>>")]
+    pub passes: Option<Vec<Pass>>,
+    /// One grey over everything but glass.
+    pub clay: Option<bool>,
+    /// A lens that is not sharp everywhere.
+    pub lens: Option<Lens>,
+    /// Whether noise is taken out of the finished picture.
+    pub denoise: Option<bool>,
+    /// Brightest light that one sample may add.
+    pub clamp: Option<f32>,
 }
 
 /// What an order will take.
@@ -247,6 +447,18 @@ pub struct Estimate {
     pub free_bytes: Option<u64>,
     /// Pixels per degree along the horizon.
     pub pixels_per_degree: f64,
+    /// Memory while rendering beside the scene itself, bytes.
+    pub memory_bytes: u64,
+}
+
+/// A colour of an object mask.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct MaskEntry {
+    /// The colour as #rrggbb.
+    pub colour: String,
+    /// Name of the object.
+    pub object: String,
 }
 
 /// What a package is made from.
@@ -325,16 +537,20 @@ pub struct FloorInfo {
     pub floor_y: Option<f64>,
     /// Name of the object that is the floor.
     pub object: Option<String>,
+    /// Height of what is straight above, metres, or null under the open sky.
+    pub ceiling_y: Option<f64>,
 }
 
 /// What a live picture shows.
 #[derive(Clone, Debug, Deserialize, TS)]
-#[ts(export)]
+#[ts(export, optional_fields)]
 pub struct PreviewRequest {
     /// Where the eye is.
     pub pose: Pose,
     /// Width in pixels.
     pub width: u32,
+    /// One grey over everything but glass.
+    pub clay: Option<bool>,
 }
 
 /// Something changed on the server.

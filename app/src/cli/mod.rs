@@ -1,7 +1,9 @@
 //! The commands. Errors go to stderr with exit status 1; wrong usage ends with 2.
 
 mod inspect;
+mod join;
 mod render;
+mod scene;
 mod serve;
 mod tag;
 
@@ -32,9 +34,17 @@ enum Command {
     Serve(serve::ServeArgs),
     /// Render a full equirectangular sphere from a scene file; no server is needed
     #[command(
-        after_help = "Example:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --samples 128"
+        after_help = "Examples:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --noise 4\n  owl-dome render room.glb -o room.exr --sky sun:30,135 --passes depth,normal,object-mask\n  owl-dome render room.glb -o top.exr --rows 0-1023 --width 4096"
     )]
-    Render(render::RenderArgs),
+    Render(Box<render::RenderArgs>),
+    /// Put parts rendered with --rows together, to the same bytes as a whole render
+    #[command(
+        after_help = "Example:\n  owl-dome join top.exr bottom.exr -o whole.exr"
+    )]
+    Join(join::JoinArgs),
+    /// Tell what an import of a scene understands, what it leaves out, and what is odd
+    #[command(after_help = "Example:\n  owl-dome scene room.glb --json")]
+    Scene(scene::SceneArgs),
     /// Put panorama properties into a JPEG or PNG made anywhere; its pixels are not touched
     #[command(
         after_help = "Examples:\n  owl-dome tag pano.jpg -o pano-360.jpg --heading 90 --opening 120,-5 --fov 80\n  owl-dome tag front.jpg -o front-360.jpg --part 2048,0,8192,4096"
@@ -58,6 +68,8 @@ pub fn run() -> ExitCode {
     let outcome = match cli.command {
         Command::Serve(args) => serve::run(&args),
         Command::Render(args) => render::run(&args),
+        Command::Join(args) => join::run(&args),
+        Command::Scene(args) => scene::run(&args),
         Command::Tag(args) => tag::run(&args),
         Command::Inspect(args) => inspect::run(&args),
         Command::DemoScene { output } => {

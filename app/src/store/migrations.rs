@@ -5,7 +5,7 @@ use rusqlite::Connection;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 2] = [
+const STEPS: [&str; 3] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -36,6 +36,15 @@ const STEPS: [&str; 2] = [
     "ALTER TABLE project ADD COLUMN sky TEXT NOT NULL DEFAULT
         '{\"kind\":\"two-colour\",\"zenith\":[0.42,0.56,0.82],\"horizon\":[0.92,0.93,0.95]}';
     ALTER TABLE viewpoint ADD COLUMN unlocked INTEGER NOT NULL DEFAULT 0;",
+    // Surroundings, lights, unit and moment together; orders keep a copy of them.
+    "ALTER TABLE project ADD COLUMN settings TEXT NOT NULL DEFAULT '{}';
+    UPDATE project SET settings = json_object('surroundings', json_object('sky', json(sky)));
+    ALTER TABLE project DROP COLUMN sky;
+    UPDATE render_order SET spec = json_set(json_remove(spec, '$.sky'), '$.settings',
+        json_object('surroundings', json_object('sky', json_extract(spec, '$.sky'))))
+        WHERE json_extract(spec, '$.sky') IS NOT NULL;
+    ALTER TABLE render_order ADD COLUMN noise_percent REAL;
+    ALTER TABLE render_order ADD COLUMN mean_samples REAL;",
 ];
 
 /// The version this program writes.
@@ -82,7 +91,10 @@ mod tests {
                 '{"file":"m.glb","format":"glTF","triangles":1,"materials":1,"textures":0,"objects":[],
                   "min":[0,0,0],"max":[1,1,1],"left_out":[],"notices":[]}');
             INSERT INTO viewpoint VALUES (3, 7, 'Desk',
-                '{"position":[1,2,3],"heading_deg":4,"pitch_deg":0,"roll_deg":0}');"#,
+                '{"position":[1,2,3],"heading_deg":4,"pitch_deg":0,"roll_deg":0}');
+            INSERT INTO render_order VALUES (2, 7, '{"viewpoint":"Desk","pose":{"position":[1,2,3],
+                "heading_deg":4,"pitch_deg":0,"roll_deg":0},"width":64,"height":32,"samples":5,"seed":0,
+                "sky":{"kind":"plain","colour":[1.0,0.5,0.25]}}', '"done"', 3.0, NULL);"#,
         )
         .unwrap();
         drop(old);
@@ -94,8 +106,20 @@ mod tests {
             ("Desk", false)
         );
         assert_eq!(viewpoints[0].pose.position, [1.0, 2.0, 3.0]);
+        let order = store.order(2).unwrap().spec;
+        assert_eq!((order.samples, order.noise_percent), (5, None));
+        assert_eq!(
+            order.settings.surroundings.sky,
+            dome_trace::Sky::Plain {
+                colour: [1.0, 0.5, 0.25]
+            }
+        );
+        assert!(matches!(
+            store.project(7).unwrap().settings.surroundings.sky,
+            dome_trace::Sky::TwoColour { .. }
+        ));
         // The state before the upgrade was kept.
-        let kept = Connection::open(folder.path().join("owl-dome.before-version-2.db")).unwrap();
+        let kept = Connection::open(folder.path().join("owl-dome.before-version-3.db")).unwrap();
         let version: i64 = kept
             .query_row("PRAGMA user_version", [], |r| r.get(0))
             .unwrap();

@@ -19,11 +19,25 @@ pub struct OrderRow {
     pub spent_s: f64,
     /// Why it failed.
     pub problem: Option<String>,
+    /// Noise of the finished picture, percent of the displayed value.
+    pub noise_percent: Option<f64>,
+    /// Mean number of samples of its pixels.
+    pub mean_samples: Option<f64>,
 }
 
-const COLUMNS: &str = "id, project, spec, state, spent_s, problem";
+const COLUMNS: &str =
+    "id, project, spec, state, spent_s, problem, noise_percent, mean_samples";
 
-type Columns = (i64, i64, String, String, f64, Option<String>);
+type Columns = (
+    i64,
+    i64,
+    String,
+    String,
+    f64,
+    Option<String>,
+    Option<f64>,
+    Option<f64>,
+);
 
 fn columns(r: &Row) -> rusqlite::Result<Columns> {
     Ok((
@@ -33,10 +47,13 @@ fn columns(r: &Row) -> rusqlite::Result<Columns> {
         r.get(3)?,
         r.get(4)?,
         r.get(5)?,
+        r.get(6)?,
+        r.get(7)?,
     ))
 }
 
-fn order((id, project, spec, state, spent_s, problem): Columns) -> Result<OrderRow> {
+fn order(columns: Columns) -> Result<OrderRow> {
+    let (id, project, spec, state, spent_s, problem, noise_percent, mean_samples) = columns;
     Ok(OrderRow {
         id,
         project,
@@ -44,6 +61,8 @@ fn order((id, project, spec, state, spent_s, problem): Columns) -> Result<OrderR
         state: serde_json::from_str(&state)?,
         spent_s,
         problem,
+        noise_percent,
+        mean_samples,
     })
 }
 
@@ -111,6 +130,15 @@ impl Store {
         let rows = self.lock().execute(
             "UPDATE render_order SET spent_s = spent_s + ?2 WHERE id = ?1",
             params![id, seconds],
+        )?;
+        changed(rows, "order", id)
+    }
+
+    /// Tells how noisy the finished picture is.
+    pub fn set_noise(&self, id: i64, percent: Option<f64>, samples: f64) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE render_order SET noise_percent = ?2, mean_samples = ?3 WHERE id = ?1",
+            params![id, percent, samples],
         )?;
         changed(rows, "order", id)
     }

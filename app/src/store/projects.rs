@@ -1,8 +1,9 @@
 //! Projects and their viewpoints.
 
 use super::{Result, Store, changed, found};
-use crate::api::types::{Pose, ProjectCard, SceneSummary, Viewpoint, ViewpointDraft};
-use dome_trace::Sky;
+use crate::api::types::{
+    Pose, ProjectCard, SceneSettings, SceneSummary, Viewpoint, ViewpointDraft,
+};
 use rusqlite::{Row, params};
 
 /// A project as it is kept.
@@ -16,8 +17,8 @@ pub struct ProjectRow {
     pub scene_file: String,
     /// What came in.
     pub summary: SceneSummary,
-    /// Surroundings.
-    pub sky: Sky,
+    /// Surroundings, lights, unit and moment.
+    pub settings: SceneSettings,
 }
 
 impl Store {
@@ -38,15 +39,15 @@ impl Store {
         id: i64,
         scene_file: &str,
         summary: &SceneSummary,
-        sky: &Sky,
+        settings: &SceneSettings,
     ) -> Result<()> {
         let rows = self.lock().execute(
-            "UPDATE project SET scene_file = ?2, summary = ?3, sky = ?4 WHERE id = ?1",
+            "UPDATE project SET scene_file = ?2, summary = ?3, settings = ?4 WHERE id = ?1",
             params![
                 id,
                 scene_file,
                 serde_json::to_string(summary)?,
-                serde_json::to_string(sky)?
+                serde_json::to_string(settings)?
             ],
         )?;
         changed(rows, "project", id)
@@ -89,7 +90,7 @@ impl Store {
     /// One project.
     pub fn project(&self, id: i64) -> Result<ProjectRow> {
         let row = self.lock().query_row(
-            "SELECT name, scene_file, summary, sky FROM project WHERE id = ?1 AND scene_file <> ''",
+            "SELECT name, scene_file, summary, settings FROM project WHERE id = ?1 AND scene_file <> ''",
             [id],
             |r| {
                 Ok((
@@ -100,13 +101,13 @@ impl Store {
                 ))
             },
         );
-        let (name, scene_file, summary, sky) = found(row, "project", id)?;
+        let (name, scene_file, summary, settings) = found(row, "project", id)?;
         Ok(ProjectRow {
             id,
             name,
             scene_file,
             summary: serde_json::from_str(&summary)?,
-            sky: serde_json::from_str(&sky)?,
+            settings: serde_json::from_str(&settings)?,
         })
     }
 
@@ -119,11 +120,11 @@ impl Store {
         changed(rows, "project", id)
     }
 
-    /// Changes a project's surroundings.
-    pub fn set_sky(&self, id: i64, sky: &Sky) -> Result<()> {
+    /// Changes a project's surroundings, lights, unit or moment.
+    pub fn set_settings(&self, id: i64, settings: &SceneSettings) -> Result<()> {
         let rows = self.lock().execute(
-            "UPDATE project SET sky = ?2 WHERE id = ?1",
-            params![id, serde_json::to_string(sky)?],
+            "UPDATE project SET settings = ?2 WHERE id = ?1",
+            params![id, serde_json::to_string(settings)?],
         )?;
         changed(rows, "project", id)
     }

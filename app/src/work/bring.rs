@@ -2,16 +2,19 @@
 
 use super::package::file_name;
 use super::queue::{CARD_WIDTH, save_jpeg};
+use super::scenes::{options, surroundings_picture};
 use super::{App, Result, WorkError};
-use crate::api::types::{Event, LeftOutInfo, ObjectInfo, Pose, SceneSummary, ViewpointDraft};
+use crate::api::types::{
+    CameraInfo, Event, LeftOutInfo, ObjectInfo, Pose, SceneSettings, SceneSummary,
+    SurroundingsFile, ViewpointDraft,
+};
 use crate::folder::remove;
 use dome_files::{FileError, archive};
 use dome_optics::PanoramaSize;
-use dome_trace::preview::Preview;
-use dome_trace::{Imported, import, stand};
-use glam::Vec3;
+use dome_trace::preview::{LiveView, Preview};
+use dome_trace::{Imported, Sky, import, stand};
+use glam::{DVec3, Vec3};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 /// Longest name of a project or viewpoint, characters.
@@ -102,45 +105,13 @@ fn fill(
         std::fs::rename(upload, &at).map_err(FileError::io("Moving", &at))?;
         target
     };
-    let Imported { scene, report } = dome_trace::load(&folder.join(&scene_file))?;
-    let (low, high) = scene.bounds();
-    let corner = |v: Vec3| v.to_array().map(f64::from);
-    let summary = SceneSummary {
-        file: display,
-        format: report.format,
-        triangles: scene.triangle_count() as u64,
-        // The last one is the plain grey for meshes that name none.
-        materials: scene.materials().len() as u32 - 1,
-        textures: scene.pictures().len() as u32,
-        objects: scene
-            .objects()
-            .iter()
-            .filter(|o| o.triangles > 0)
-            .map(|o| {
-                let material = &scene.materials()[o.material as usize];
-                ObjectInfo {
-                    name: o.name.clone(),
-                    triangles: o.triangles,
-                    material: material.name.clone(),
-                    size: corner(o.max - o.min),
-                    light: material.emits(),
-                }
-            })
-            .collect(),
-        min: corner(low),
-        max: corner(high),
-        left_out: report
-            .left_out
-            .into_iter()
-            .map(|l| LeftOutInfo {
-                what: l.what,
-                why: l.why,
-            })
-            .collect(),
-        notices: report.notices,
-    };
+    let mut settings = SceneSettings::default();
+    let imported = dome_trace::load(&folder.join(&scene_file), &options(&settings))?;
+    settings.surroundings.sky = imported.scene.sky.clone();
+    let summary = summarise(display, &imported);
+    let scene = imported.scene;
     app.store
-        .set_scene(id, &scene_file.to_string_lossy(), &summary, &scene.sky)?;
+        .set_scene(id, &scene_file.to_string_lossy(), &summary, &settings)?;
     if places.is_empty() {
         app.store.add_viewpoint(
             id,
@@ -159,8 +130,173 @@ fn fill(
     for place in places {
         app.store.add_viewpoint(id, place)?;
     }
-    app.scenes.put(id, Arc::new(scene));
+    app.scenes.put(id, &settings, scene);
     Ok(())
+}
+
+/// What came in, in words and numbers.
+fn summarise(file: String, imported: &Imported) -> SceneSummary {
+    let Imported { scene, report } = imported;
+    let (low, high) = scene.bounds();
+    let corner = |v: Vec3| v.to_array().map(f64::from);
+    SceneSummary {
+        file,
+        format: report.format.clone(),
+        triangles: scene.triangle_count() as u64,
+        // The last one is the plain grey for meshes that name none.
+        materials: scene.materials().len() as u32 - 1,
+        textures: scene.pictures().len() as u32,
+        objects: scene
+            .objects()
+            .iter()
+            .filter(|o| o.triangles > 0)
+            .map(|o| ObjectInfo {
+                name: o.name.clone(),
+                triangles: o.triangles,
+                material: scene.materials()[o.material as usize].name.clone(),
+                size: corner(o.max - o.min),
+                light: o.emits,
+            })
+            .collect(),
+        min: corner(low),
+        max: corner(high),
+        left_out: report
+            .left_out
+            .iter()
+            .map(|l| LeftOutInfo {
+                what: l.what.clone(),
+                why: l.why.clone(),
+            })
+            .collect(),
+        notices: report.notices.clone(),
+        understood: report.understood.clone(),
+        cameras: scene
+            .cameras()
+            .iter()
+            .map(|c| CameraInfo {
+                name: c.name.clone(),
+                pose: Pose {
+                    position: c.position,
+                    heading_deg: c.orientation.heading_deg,
+                    pitch_deg: c.orientation.pitch_deg,
+                    roll_deg: c.orientation.roll_deg,
+                },
+            })
+            .collect(),
+        motion_s: report.motion.length_s,
+    }
+}
+
+/// Takes new settings for a project. In another unit or at another moment the scene is read again, and
+/// viewpoints keep their place in it and their height above their floor.
+pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
+    check_settings(new)?;
+    let row = app.store.project(id)?;
+    let old = row.settings;
+    if let Sky::Picture { file } = &new.surroundings.sky
+        && !app.folder.surroundings(id).join(file).is_file()
+    {
+        return Err(WorkError::Request(format!(
+            "There is no picture {file} among the project's surroundings; bring it first."
+        )));
+    }
+    if new.unit == old.unit && new.time_s == old.time_s {
+        let scene = app.scenes.get_as(app, id, &old)?;
+        let unknown = dome_trace::light::list::unknown_keys(&scene, &new.lights);
+        if let Some(key) = unknown.first() {
+            return Err(WorkError::Request(format!(
+                "The scene has no light \"{key}\"; ask for the list of lights."
+            )));
+        }
+        return Ok(app.store.set_settings(id, new)?);
+    }
+    let path = app.folder.scene(id).join(&row.scene_file);
+    let imported = dome_trace::load(&path, &options(new))?;
+    let factor = f64::from(new.unit.metres()) / f64::from(old.unit.metres());
+    if factor != 1.0 {
+        let before = app.scenes.get_as(app, id, &old)?;
+        for viewpoint in app.store.viewpoints(id)? {
+            let eye = DVec3::from(viewpoint.pose.position);
+            let above = stand::floor_below(&before, eye).map_or(0.0, |f| eye.y - f.y);
+            let mut place = eye * factor;
+            if above > 0.0 {
+                place.y = (eye.y - above) * factor + above;
+            }
+            let mut pose = viewpoint.pose;
+            pose.position = place.to_array();
+            let draft = ViewpointDraft {
+                name: viewpoint.name,
+                pose,
+                unlocked: viewpoint.unlocked,
+            };
+            app.store.set_viewpoint(id, viewpoint.id, &draft)?;
+        }
+    }
+    let summary = summarise(row.summary.file, &imported);
+    app.store.set_scene(id, &row.scene_file, &summary, new)?;
+    app.scenes.put(id, new, imported.scene);
+    Ok(())
+}
+
+/// Refuses settings that make no sense.
+fn check_settings(s: &SceneSettings) -> Result<()> {
+    let stops = |v: f32| (-20.0..=20.0).contains(&v);
+    if !s.surroundings.is_valid() {
+        return Err(WorkError::Request(
+            "The surroundings' numbers are outside their limits: colours 0 or more, sun -5 to 90 degrees, turbidity 1 to 10, ground 0 to 1, brightness -20 to 20 stops; correct them.".into(),
+        ));
+    }
+    if !stops(s.draft_stops) || !s.lights.values().all(|l| stops(l.stops)) {
+        return Err(WorkError::Request(
+            "The brightness of a light must lie between -20 and 20 stops; correct it.".into(),
+        ));
+    }
+    if !(0.0..=86_400.0).contains(&s.time_s) {
+        return Err(WorkError::Request(
+            "The moment must lie between 0 and 86400 s; correct it.".into(),
+        ));
+    }
+    Ok(())
+}
+
+/// Takes a picture as surroundings of a project; the upload is moved or removed.
+pub fn bring_surroundings(
+    app: &App,
+    id: i64,
+    upload: &Path,
+    file: &str,
+) -> Result<SurroundingsFile> {
+    let outcome = (|| {
+        app.store.project(id)?;
+        let path = Path::new(file);
+        let ending = path.extension().map(|e| e.to_string_lossy().to_ascii_lowercase());
+        let ending = ending.filter(|e| ["exr", "hdr", "jpg", "jpeg", "png"].contains(&e.as_str()));
+        let Some(ending) = ending else {
+            return Err(WorkError::Request(format!(
+                "{file} is no picture of surroundings; bring an .exr or .hdr (or a .jpg or .png, which light weakly)."
+            )));
+        };
+        let stem = path.file_stem().unwrap_or_default().to_string_lossy();
+        let name = format!("{}.{ending}", file_name(&stem));
+        // Read before it is kept, so that nothing wrong stays; under its own name, for the messages.
+        let folder = tempfile::tempdir_in(app.folder.incoming())
+            .map_err(FileError::io("Making", upload))?;
+        let at = folder.path().join(&name);
+        std::fs::rename(upload, &at).map_err(FileError::io("Moving", &at))?;
+        let (_, shape, notices) = surroundings_picture(&at)?;
+        let kept = app.folder.surroundings(id);
+        std::fs::create_dir_all(&kept).map_err(FileError::io("Making", &kept))?;
+        let to = kept.join(&name);
+        std::fs::rename(&at, &to).map_err(FileError::io("Moving", &to))?;
+        app.scenes.forget(id);
+        Ok(SurroundingsFile {
+            file: name,
+            shape: shape.into(),
+            notices,
+        })
+    })();
+    remove(upload);
+    outcome
 }
 
 /// Messages name the file as the user knows it, not as it was stored.
@@ -193,14 +329,15 @@ pub fn make_card(app: &App, id: i64) -> Result<()> {
         return Ok(());
     };
     let scene = app.scenes.get(app, id)?;
-    let sky = app.store.project(id)?.sky;
+    let settings = app.store.project(id)?.settings;
     let mut preview = Preview::new(PanoramaSize::from_width(CARD_WIDTH / 2)?);
-    preview.refine(
-        &scene,
-        &sky,
-        &super::preview::eye(&viewpoint.pose),
-        Duration::from_secs(12),
-    );
+    let view = LiveView {
+        scene: &scene,
+        light: &*app.scenes.light(app, id, &settings, false)?,
+        eye: &super::preview::eye(&viewpoint.pose),
+        clay: false,
+    };
+    preview.refine(&view, Duration::from_secs(12));
     save_jpeg(&card, &preview.picture())?;
     app.tell(Event::Project { project: id });
     Ok(())

@@ -1,7 +1,9 @@
 //! What the server does beside answering: scenes in memory, live pictures, the queue, packages.
 
 pub mod bring;
+pub mod denoise;
 pub mod package;
+pub mod passes;
 pub mod preview;
 pub mod queue;
 pub mod scenes;

@@ -61,7 +61,11 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
     let written = std::fs::create_dir_all(&folder)
         .map_err(FileError::io("Making", &folder))
         .and_then(|()| {
-            picture_file::write(&path, &picture, ExrStrips::open(&app.folder.master(order))?)
+            picture_file::write(
+                &path,
+                &picture,
+                picture_file::plain(ExrStrips::open(&app.folder.master(order))?),
+            )
         });
     let found = written.and_then(|()| inspect(&path));
     let found = match found {

@@ -1,12 +1,11 @@
 //! Live pictures: each request for the same view adds samples to what was gathered before.
 
 use super::{App, Result};
-use crate::api::types::{Pose, PreviewRequest};
+use crate::api::types::{Pose, PreviewRequest, SceneSettings};
 use dome_files::jpeg;
 use dome_imaging::{Curve, Tone};
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
-use dome_trace::Sky;
-use dome_trace::preview::{ENOUGH, Preview};
+use dome_trace::preview::{ENOUGH, LiveView, Preview};
 use glam::DVec3;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
@@ -23,9 +22,10 @@ const URGENT: u32 = 8;
 #[derive(Clone, PartialEq)]
 struct View {
     project: i64,
-    sky: Sky,
+    settings: SceneSettings,
     pose: Pose,
     width: u32,
+    clay: bool,
 }
 
 /// Views and what was gathered for each, most recently used last.
@@ -67,13 +67,16 @@ pub fn orientation(pose: &Pose) -> Orientation {
 /// Makes or refines the live picture of a view.
 pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
     let size = PanoramaSize::from_width(request.width.min(MAX_WIDTH))?;
-    let sky = app.store.project(project)?.sky;
-    let scene = app.scenes.get(app, project)?;
+    let settings = app.store.project(project)?.settings;
+    let scene = app.scenes.get_as(app, project, &settings)?;
+    let light = app.scenes.light(app, project, &settings, true)?;
+    let clay = request.clay.unwrap_or(false);
     let view = View {
         project,
-        sky,
+        settings,
         pose: request.pose,
         width: size.width(),
+        clay,
     };
     let preview = {
         let mut kept = app
@@ -105,7 +108,13 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
             .as_ref()
             .filter(|_| preview.samples() < URGENT)
             .map(|r| r.control.hold());
-        preview.refine(&scene, &sky, &eye(&request.pose), budget);
+        let view = LiveView {
+            scene: &scene,
+            light: &light,
+            eye: &eye(&request.pose),
+            clay,
+        };
+        preview.refine(&view, budget);
     }
     let picture = preview.picture();
     Ok(Live {

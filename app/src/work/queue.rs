@@ -1,5 +1,6 @@
 //! The render queue: one worker, durable strips, true progress.
 
+use super::denoise::denoised;
 use super::preview::{SCREEN_TONE, eye};
 use super::{App, Result, WorkError};
 use crate::api::types::{Event, Order, OrderSpec, OrderState};
@@ -8,11 +9,13 @@ use crate::store::OrderRow;
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::{FileError, PictureFormat, exr_picture::ExrStrips, jpeg, strip_file};
 use dome_imaging::scale::Shrink;
-use dome_imaging::{Picture, Strip};
-use dome_optics::PanoramaSize;
-use dome_trace::{Control, Render};
+use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
+use dome_optics::{Eye, LensEye, PanoramaSize};
+use dome_trace::passes::mask_table;
+use dome_trace::{Control, Forecast, Pass, PassSet, Quality, Render, Scene};
+use std::collections::BTreeSet;
 use std::path::Path;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -27,10 +30,61 @@ pub struct Running {
     pub id: i64,
     /// The way to watch and stop it.
     pub control: Control,
-    pixels: u64,
-    /// Pixels that were finished before this run.
-    earlier: AtomicU64,
     started: Instant,
+    /// What is known of the work; filled once the first looks have been taken.
+    work: Mutex<Option<Work>>,
+}
+
+/// How far the order is.
+struct Work {
+    forecast: Forecast,
+    finished: BTreeSet<u32>,
+    /// The strip that is being made, and the samples taken before it.
+    current: Option<(u32, u64)>,
+    /// Share that was done, and the time, when this run's own work began.
+    earlier: (f64, Instant),
+    noise: NoiseSum,
+    pixels: u64,
+}
+
+impl Running {
+    fn new(id: i64) -> Self {
+        Self {
+            id,
+            control: Control::default(),
+            started: Instant::now(),
+            work: Mutex::new(None),
+        }
+    }
+
+    fn with_work<T>(&self, change: impl FnOnce(&mut Work) -> T) -> Option<T> {
+        let mut work = self.work.lock().unwrap_or_else(PoisonError::into_inner);
+        work.as_mut().map(change)
+    }
+
+    /// Share of the work that is done, and the seconds that are left once they can be told.
+    fn progress(&self) -> (f64, Option<f64>) {
+        let samples = self.control.samples_done();
+        self.with_work(|w| {
+            let current = w.current.map(|(top, before)| (top, samples - before));
+            let share = w.forecast.share(|top| w.finished.contains(&top), current);
+            let (earlier, since) = w.earlier;
+            let left = (share - earlier > 1e-3)
+                .then(|| since.elapsed().as_secs_f64() * (1.0 - share) / (share - earlier));
+            (share, left)
+        })
+        .unwrap_or((0.0, None))
+    }
+
+    /// Noise in percent and mean samples of what is finished.
+    fn noise(&self) -> (Option<f64>, Option<f64>) {
+        self.with_work(|w| {
+            let pixels = w.pixels.max(1) as f64;
+            let mean = (w.pixels > 0).then(|| w.noise.samples as f64 / pixels);
+            (w.noise.percent(), mean)
+        })
+        .unwrap_or((None, None))
+    }
 }
 
 /// The queue's state beside the database.
@@ -80,27 +134,22 @@ impl Queue {
         } else {
             finished_strips(folder, row.id, &row.spec)
         };
-        let pixels = u64::from(row.spec.width) * u64::from(row.spec.height);
         let (progress, remaining_s, now) = match &running {
             Some(r) => {
-                let share = r.control.pixels_done() as f64 / r.pixels as f64;
-                let fresh = r.control.pixels_done() - r.earlier.load(Ordering::Relaxed);
-                let spent = r.started.elapsed().as_secs_f64();
-                let left = (fresh > 0).then(|| {
-                    spent / fresh as f64 * (r.pixels - r.control.pixels_done().min(r.pixels)) as f64
-                });
-                // All pixels rendered is not yet a file on disk.
-                (share.min(0.99), left, spent)
+                let (share, left) = r.progress();
+                // All strips rendered is not yet a file on disk.
+                (share * 0.99, left, r.started.elapsed().as_secs_f64())
             }
             None if done => (1.0, None, 0.0),
             None => {
-                let rows: u64 = strips.iter().map(|s| u64::from(s.1)).sum();
-                (
-                    rows as f64 * f64::from(row.spec.width) / pixels as f64 * 0.99,
-                    None,
-                    0.0,
-                )
+                let rows: u32 = strips.iter().map(|s| s.1).sum();
+                let share = f64::from(rows) / f64::from(row.spec.height.max(1));
+                (share * 0.99, None, 0.0)
             }
+        };
+        let (noise_percent, mean_samples) = match &running {
+            Some(r) => r.noise(),
+            None => (row.noise_percent, row.mean_samples),
         };
         Order {
             id: row.id,
@@ -110,6 +159,8 @@ impl Queue {
             progress,
             strips,
             remaining_s,
+            noise_percent,
+            mean_samples,
             spent_s: row.spent_s + now,
             master_bytes: master.filter(|_| done),
             problem: row.problem,
@@ -170,17 +221,34 @@ fn finish(app: &App, id: i64, outcome: Result<bool>) {
     }
 }
 
+/// The passes of an order's master.
+pub fn passes(spec: &OrderSpec) -> PassSet {
+    PassSet::new(spec.passes.iter().copied())
+}
+
+/// The passes that its strips need: denoising looks at colour and normals too.
+fn strip_passes(spec: &OrderSpec) -> PassSet {
+    let guides = [Pass::Albedo, Pass::Normal];
+    let wanted = spec.passes.iter().copied();
+    PassSet::new(wanted.chain(guides.into_iter().filter(|_| spec.denoise)))
+}
+
+/// The quality that an order asks for.
+pub fn quality(spec: &OrderSpec) -> Quality {
+    match spec.noise_percent {
+        Some(percent) => Quality::Noise {
+            percent,
+            most: spec.samples,
+        },
+        None => Quality::Samples(spec.samples),
+    }
+}
+
 /// Renders an order to its end (true) or until it is stopped (false).
 fn run(app: &App, row: &OrderRow) -> Result<bool> {
     let spec = &row.spec;
     let size = PanoramaSize::from_width(spec.width)?;
-    let running = Arc::new(Running {
-        id: row.id,
-        control: Control::default(),
-        pixels: size.pixels(),
-        earlier: AtomicU64::new(0),
-        started: Instant::now(),
-    });
+    let running = Arc::new(Running::new(row.id));
     *app.queue
         .running
         .lock()
@@ -191,44 +259,73 @@ fn run(app: &App, row: &OrderRow) -> Result<bool> {
     let strips = app.folder.strips(row.id);
     std::fs::create_dir_all(&strips).map_err(FileError::io("Making", &strips))?;
 
-    let scene = app.scenes.get(app, row.project)?;
-    let eye = eye(&spec.pose);
-    let render = Render {
-        scene: &scene,
-        sky: spec.sky,
-        eye: &eye,
-        size,
-        samples: spec.samples,
-        seed: spec.seed,
+    let scene = app.scenes.get_as(app, row.project, &spec.settings)?;
+    let light = app
+        .scenes
+        .light(app, row.project, &spec.settings, spec.draft)?;
+    let plain = eye(&spec.pose);
+    let eye: Box<dyn Eye> = match spec.lens {
+        Some(lens) => Box::new(LensEye::new(plain, lens.fstop, lens.focus_m)),
+        None => Box::new(plain),
     };
+    let render = Render {
+        passes: strip_passes(spec),
+        clay: spec.clay,
+        clamp: spec.clamp,
+        ..Render::new(&scene, &light, &*eye, size, quality(spec), spec.seed)
+    };
+    let layers = render.passes.layers();
     let places: Vec<_> = Render::strip_places(size.height()).collect();
-    let kept: Vec<bool> = places
+    let mut finished = BTreeSet::new();
+    let (mut noise, mut pixels) = (NoiseSum::default(), 0);
+    for &(top, rows) in &places {
+        let kept = read_strip(app, row.id, (top, rows), size.width(), &layers);
+        if let Some(strip) = kept {
+            finished.insert(top);
+            noise.add(strip.noise);
+            pixels += u64::from(rows) * u64::from(size.width());
+        }
+    }
+    let forecast = Forecast::look(&render, &places);
+    let earlier = forecast.share(|top| finished.contains(&top), None);
+    let missing: Vec<_> = places
         .iter()
-        .map(|&(top, rows)| is_kept(&app.folder.strip(row.id, top), top, rows, size.width()))
+        .filter(|(top, _)| !finished.contains(top))
+        .copied()
         .collect();
-    let earlier: u64 = places
-        .iter()
-        .zip(&kept)
-        .filter(|(_, kept)| **kept)
-        .map(|((_, rows), _)| u64::from(*rows) * u64::from(size.width()))
-        .sum();
-    running.earlier.store(earlier, Ordering::Relaxed);
-    running.control.count_pixels(earlier);
+    *running.work.lock().unwrap_or_else(PoisonError::into_inner) = Some(Work {
+        forecast,
+        finished,
+        current: None,
+        earlier: (earlier, Instant::now()),
+        noise,
+        pixels,
+    });
 
-    let missing = places.iter().zip(&kept).filter(|(_, kept)| !**kept);
     let whole = telling(app, row.id, || {
-        for (&(top, rows), _) in missing {
+        for (top, rows) in missing {
+            let before = running.control.samples_done();
+            running.with_work(|w| w.current = Some((top, before)));
             let Ok(strip) = render.strip(top, rows, &running.control) else {
                 return Ok(false);
             };
-            strip_file::write(&app.folder.strip(row.id, top), &strip)?;
+            strip_file::write(&app.folder.strip(row.id, top), &strip, &layers)?;
+            running.with_work(|w| {
+                w.current = None;
+                w.finished.insert(top);
+                w.noise.add(strip.noise);
+                w.pixels += u64::from(rows) * u64::from(size.width());
+            });
         }
+        write_master(app, row.id, spec, &places, &scene)?;
         Ok::<_, WorkError>(true)
     })?;
     if !whole {
         return Ok(false);
     }
-    write_master(app, row.id, spec, &places)?;
+    let (percent, samples) = running.noise();
+    app.store
+        .set_noise(row.id, percent, samples.unwrap_or(0.0))?;
     make_pictures(app, row.project, row.id, spec)?;
     remove(&strips);
     Ok(true)
@@ -253,23 +350,66 @@ fn telling<T>(app: &App, id: i64, work: impl FnOnce() -> T) -> T {
     })
 }
 
-fn is_kept(path: &Path, top: u32, rows: u32, width: u32) -> bool {
-    path.exists()
-        && strip_file::read(path)
-            .is_ok_and(|s| s.top == top && s.rows() == rows && s.width == width)
+/// A strip of an order if it is there, whole, and the one that belongs there.
+fn read_strip(
+    app: &App,
+    id: i64,
+    (top, rows): (u32, u32),
+    width: u32,
+    layers: &[LayerSpec],
+) -> Option<LayeredStrip> {
+    let path = app.folder.strip(id, top);
+    let strip = path
+        .exists()
+        .then(|| strip_file::read(&path, layers))?
+        .ok()?;
+    let beauty = &strip.beauty;
+    (beauty.top == top && beauty.rows() == rows && beauty.width == width).then_some(strip)
 }
 
-fn write_master(app: &App, id: i64, spec: &OrderSpec, places: &[(u32, u32)]) -> Result<()> {
-    let picture = PictureSpec::panorama(
+/// A finished strip of an order as the screen shows it.
+pub fn strip_of(app: &App, id: i64, top: u32) -> Result<Strip> {
+    let spec = app.store.order(id)?.spec;
+    let layers = strip_passes(&spec).layers();
+    Ok(strip_file::read(&app.folder.strip(id, top), &layers)?.beauty)
+}
+
+fn write_master(
+    app: &App,
+    id: i64,
+    spec: &OrderSpec,
+    places: &[(u32, u32)],
+    scene: &Scene,
+) -> Result<()> {
+    let (made, wanted) = (strip_passes(spec), passes(spec));
+    let layers = made.layers();
+    let mut picture = PictureSpec::panorama(
         PictureFormat::Exr,
         spec.width,
         spec.height,
         spec.pose.heading_deg,
     );
+    picture.layers = wanted.layers();
+    if wanted.has(Pass::ObjectMask) {
+        picture.comments = Some(mask_table(scene));
+    }
     let strips = places
         .iter()
-        .map(|(top, _)| strip_file::read(&app.folder.strip(id, *top)));
-    picture_file::write(&app.folder.master(id), &picture, strips)?;
+        .map(|(top, _)| strip_file::read(&app.folder.strip(id, *top), &layers));
+    let path = app.folder.master(id);
+    let keep = |strip: LayeredStrip| {
+        let layers = made.iter().zip(strip.layers);
+        LayeredStrip {
+            layers: layers
+                .filter(|(pass, _)| wanted.has(*pass))
+                .map(|(_, values)| values)
+                .collect(),
+            ..strip
+        }
+    };
+    let size = PanoramaSize::from_width(spec.width)?;
+    let strips = denoised(strips, &made, size, spec.denoise);
+    picture_file::write(&path, &picture, strips.map(|s| s.map(keep)))?;
     Ok(())
 }
 

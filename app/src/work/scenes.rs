@@ -1,50 +1,163 @@
-//! Scenes in memory: loaded when first needed, the last few kept.
+//! Scenes in memory and their light: loaded when first needed, the last few kept.
 
-use super::{App, Result};
-use dome_trace::Scene;
+use super::{App, Result, WorkError};
+use crate::api::types::SceneSettings;
+use dome_files::linear_picture;
+use dome_imaging::Picture;
+use dome_imaging::surroundings::{Shape, to_equirect};
+use dome_trace::{Illumination, ImportOptions, Scene, Sky};
+use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Scenes kept in memory.
+/// Things of each kind that are kept in memory.
 const KEPT: usize = 3;
 
-/// The scenes that are in memory, most recently used last.
+/// The last few things by what they were made from, most recently used last.
+struct Recent<K, V> {
+    kept: Mutex<Vec<(K, Arc<V>)>>,
+}
+
+impl<K, V> Default for Recent<K, V> {
+    fn default() -> Self {
+        Self {
+            kept: Mutex::new(Vec::new()),
+        }
+    }
+}
+
+impl<K: PartialEq, V> Recent<K, V> {
+    /// What is kept under a key, or made now. Making holds others up, so that nothing is made twice.
+    fn get(&self, key: K, make: impl FnOnce() -> Result<V>) -> Result<Arc<V>> {
+        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        let value = match kept.iter().position(|(k, _)| *k == key) {
+            Some(i) => kept.remove(i).1,
+            None => Arc::new(make()?),
+        };
+        kept.push((key, Arc::clone(&value)));
+        if kept.len() > KEPT {
+            kept.remove(0);
+        }
+        Ok(value)
+    }
+
+    fn forget(&self, which: impl Fn(&K) -> bool) {
+        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        kept.retain(|(k, _)| !which(k));
+    }
+}
+
+/// A scene is another one in another unit or at another moment.
+type SceneKey = (i64, dome_trace::Unit, u64);
+
+/// The scenes that are in memory, their light, and the pictures that surround them.
 #[derive(Default)]
 pub struct Scenes {
-    kept: Mutex<Vec<(i64, Arc<Scene>)>>,
+    scenes: Recent<SceneKey, Scene>,
+    lights: Recent<(i64, SceneSettings, bool), Illumination>,
+    pictures: Recent<(i64, String), Picture>,
+}
+
+fn scene_key(project: i64, settings: &SceneSettings) -> SceneKey {
+    (project, settings.unit, settings.time_s.to_bits())
 }
 
 impl Scenes {
-    /// A project's scene with the project's own sky as the file brought it.
+    /// A project's scene as it is now.
     pub fn get(&self, app: &App, project: i64) -> Result<Arc<Scene>> {
-        // Held while loading, so that two requests do not load the same scene twice.
-        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(i) = kept.iter().position(|(id, _)| *id == project) {
-            let entry = kept.remove(i);
-            kept.push(entry);
-        } else {
+        let settings = app.store.project(project)?.settings;
+        self.get_as(app, project, &settings)
+    }
+
+    /// A project's scene in the unit and at the moment of some settings.
+    pub fn get_as(
+        &self,
+        app: &App,
+        project: i64,
+        settings: &SceneSettings,
+    ) -> Result<Arc<Scene>> {
+        self.scenes.get(scene_key(project, settings), || {
             let row = app.store.project(project)?;
-            let imported = dome_trace::load(&app.folder.scene(project).join(&row.scene_file))?;
-            if kept.len() == KEPT {
-                kept.remove(0);
-            }
-            kept.push((project, Arc::new(imported.scene)));
-        }
-        Ok(Arc::clone(&kept[kept.len() - 1].1))
+            let path = app.folder.scene(project).join(&row.scene_file);
+            Ok(dome_trace::load(&path, &options(settings))?.scene)
+        })
+    }
+
+    /// The light of a project's scene; only a draft uses the draft brightness.
+    pub fn light(
+        &self,
+        app: &App,
+        project: i64,
+        settings: &SceneSettings,
+        draft: bool,
+    ) -> Result<Arc<Illumination>> {
+        let scene = self.get_as(app, project, settings)?;
+        let picture = match &settings.surroundings.sky {
+            Sky::Picture { file } => Some(self.picture(app, project, file)?),
+            _ => None,
+        };
+        self.lights.get((project, settings.clone(), draft), || {
+            let gain = if draft {
+                settings.draft_stops.exp2()
+            } else {
+                1.0
+            };
+            Ok(Illumination::new(
+                &scene,
+                &settings.surroundings,
+                picture.as_deref(),
+                &settings.lights,
+                gain,
+            ))
+        })
+    }
+
+    fn picture(&self, app: &App, project: i64, file: &str) -> Result<Arc<Picture>> {
+        self.pictures.get((project, file.to_owned()), || {
+            let path = app.folder.surroundings(project).join(file);
+            Ok(surroundings_picture(&path)?.0)
+        })
     }
 
     /// Puts a scene that was just brought in, so that it need not be loaded again.
-    pub fn put(&self, project: i64, scene: Arc<Scene>) {
-        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        kept.retain(|(id, _)| *id != project);
-        if kept.len() == KEPT {
-            kept.remove(0);
-        }
-        kept.push((project, scene));
+    pub fn put(&self, project: i64, settings: &SceneSettings, scene: Scene) {
+        self.forget(project);
+        // A new thing under a new key cannot fail.
+        let _ = self.scenes.get(scene_key(project, settings), || Ok(scene));
     }
 
-    /// Forgets a scene.
+    /// Forgets everything of a project.
     pub fn forget(&self, project: i64) {
-        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        kept.retain(|(id, _)| *id != project);
+        self.scenes.forget(|k| k.0 == project);
+        self.lights.forget(|k| k.0 == project);
+        self.pictures.forget(|k| k.0 == project);
     }
+}
+
+/// How a scene is read under some settings.
+pub fn options(settings: &SceneSettings) -> ImportOptions {
+    ImportOptions {
+        unit: settings.unit,
+        time_s: settings.time_s,
+    }
+}
+
+/// A picture of surroundings made equirectangular, the name of its shape, and what is odd about it.
+pub fn surroundings_picture(path: &Path) -> Result<(Picture, &'static str, Vec<String>)> {
+    let read = linear_picture::read(path)?;
+    let (w, h) = (read.picture.width, read.picture.height);
+    let mut shape = Shape::of_size(w, h).ok_or_else(|| {
+        WorkError::Request(format!(
+            "{} is {w} x {h} px, which is no shape of surroundings; bring a latitude-longitude picture (2:1), an angular map (1:1), a cube cross (4:3 or 3:4) or a cube strip (6:1 or 1:6).",
+            dome_files::error::display_name(path)
+        ))
+    })?;
+    // OpenEXR's own cube is stacked and says so in its header.
+    let is_exr_cube = shape == Shape::Column
+        && dome_files::exr_picture::ExrStrips::open(path)
+            .is_ok_and(|e| e.header.envmap == Some("cube"));
+    if is_exr_cube {
+        shape = Shape::OpenExrCube;
+    }
+    let notices = read.notices;
+    Ok((to_equirect(read.picture, shape), shape.name(), notices))
 }

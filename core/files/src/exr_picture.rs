@@ -1,6 +1,6 @@
 //! OpenEXR panoramas: written strip by strip, read strip by strip.
 //!
-//! Written: one layer of R, G, B in half float, ZIP blocks of 16 rows, the `chromaticities` of Rec. 709,
+//! Written: R, G, B in half float and any further layers by the format's `layer.channel` names, ZIP blocks of 16 rows, the `chromaticities` of Rec. 709,
 //! and the standard `envmap` attribute (latitude-longitude). The standard's picture has +Z in the middle
 //! and +X a quarter to the left: ours with the world turned half a turn about Y, so no pixel moves and
 //! nothing is mirrored; the middle of the picture is the viewpoint's heading, told in degrees by the
@@ -8,7 +8,7 @@
 
 use crate::error::{FileError, Result, display_name};
 use dome_imaging::strip::CHANNELS;
-use dome_imaging::{Strip, StripError};
+use dome_imaging::{LayerSpec, LayeredStrip, Strip, StripError};
 use exr::block::reader::{ChunksReader, SequentialBlockDecompressor};
 use exr::block::writer::ChunksWriter;
 use exr::block::{BlockIndex, UncompressedBlock};
@@ -16,10 +16,12 @@ use exr::meta::attribute::{
     AttributeValue, ChannelDescription, Chromaticities, EnvironmentMap, LineOrder, SampleType, Text,
 };
 use exr::meta::{BlockDescription, header::Header};
-use exr::prelude::{Compression, Vec2};
+use exr::prelude::{Compression, IntegerBounds, Vec2};
 use half::f16;
+use std::collections::VecDeque;
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Seek, Write};
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 
 /// Rows in a ZIP block of the format.
@@ -30,10 +32,40 @@ const POSE_HEADING: &str = "poseHeadingDegrees";
 const HALF_MAX: f32 = 65504.0;
 
 /// What is written beside the pixels.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct ExrMeta {
     /// Compass heading of the middle of the picture, degrees.
     pub pose_heading_deg: Option<f64>,
+    /// What the standard attribute `comments` says; a mask's colours by name.
+    pub comments: Option<String>,
+}
+
+/// What an OpenEXR file is to hold.
+#[derive(Clone, Debug)]
+pub struct ExrSpec {
+    /// Width of the whole picture, pixels.
+    pub width: u32,
+    /// Height of the whole picture, pixels.
+    pub height: u32,
+    /// Rows that the file holds; the data window. The display window is the whole picture.
+    pub rows: Range<u32>,
+    /// Layers beside the beauty.
+    pub layers: Vec<LayerSpec>,
+    /// What stands beside the pixels.
+    pub meta: ExrMeta,
+}
+
+impl ExrSpec {
+    /// A whole picture without other layers.
+    pub fn whole(width: u32, height: u32, meta: ExrMeta) -> Self {
+        Self {
+            width,
+            height,
+            rows: 0..height,
+            layers: Vec::new(),
+            meta,
+        }
+    }
 }
 
 /// A scene value as the master keeps it.
@@ -47,33 +79,81 @@ fn write_failed(e: impl std::fmt::Display) -> FileError {
     ))
 }
 
-/// Writes a picture of `width` x `height` pixels from its strips in order. Memory is a few blocks.
-pub fn write<W, I, E>(
-    writer: W,
-    width: u32,
-    height: u32,
-    meta: ExrMeta,
-    strips: I,
-) -> std::result::Result<(), E>
+/// Where a channel's values come from.
+#[derive(Clone, Copy)]
+enum Source {
+    /// Colour of the beauty.
+    Beauty(usize),
+    /// Layer, channel in it, number of its channels.
+    Layer(usize, usize, usize),
+}
+
+/// A channel of the file.
+struct Column {
+    name: String,
+    float: bool,
+    source: Source,
+}
+
+/// The channels in the order of the format: by the bytes of their names.
+fn columns(layers: &[LayerSpec]) -> Vec<Column> {
+    let mut columns: Vec<Column> = ["R", "G", "B"]
+        .iter()
+        .enumerate()
+        .map(|(c, name)| Column {
+            name: (*name).into(),
+            float: false,
+            source: Source::Beauty(c),
+        })
+        .collect();
+    for (l, layer) in layers.iter().enumerate() {
+        let n = layer.channels.len();
+        columns.extend((0..n).map(|c| Column {
+            name: layer.channel_name(c),
+            float: layer.float,
+            source: Source::Layer(l, c, n),
+        }));
+    }
+    columns.sort_by(|a, b| a.name.as_bytes().cmp(b.name.as_bytes()));
+    columns
+}
+
+/// Writes a picture from its strips in order. Memory is a few blocks.
+pub fn write<W, I, E>(writer: W, spec: &ExrSpec, strips: I) -> std::result::Result<(), E>
 where
     W: Write + Seek,
-    I: IntoIterator<Item = std::result::Result<Strip, E>>,
+    I: IntoIterator<Item = std::result::Result<LayeredStrip, E>>,
     E: From<FileError>,
 {
-    let channels = ["B", "G", "R"].map(|n| ChannelDescription::named(n, SampleType::F16));
+    let columns = columns(&spec.layers);
+    let rows = spec.rows.len();
+    let channels = columns.iter().map(|c| {
+        let kind = if c.float {
+            SampleType::F32
+        } else {
+            SampleType::F16
+        };
+        ChannelDescription::named(Text::new_or_panic(&c.name), kind)
+    });
     let mut header = Header::new(
         Text::from("panorama"),
-        (width as usize, height as usize),
-        channels.into_iter().collect(),
+        (spec.width as usize, rows),
+        channels.collect(),
     )
     .with_encoding(
         Compression::ZIP16,
         BlockDescription::ScanLines,
         LineOrder::Increasing,
-    );
+    )
+    .with_position(Vec2(0, spec.rows.start as i32))
+    .with_display_window(IntegerBounds::from_dimensions((
+        spec.width as usize,
+        spec.height as usize,
+    )));
     header.own_attributes.layer_name = None; // one layer needs no name
     header.own_attributes.software_name = Some(Text::from(crate::SOFTWARE));
     header.own_attributes.environment_map = Some(EnvironmentMap::LatitudeLongitude);
+    header.own_attributes.comments = spec.meta.comments.as_deref().and_then(text);
     header.shared_attributes.chromaticities = Some(Chromaticities {
         // Rec. ITU-R BT.709 with D65.
         red: Vec2(0.64, 0.33),
@@ -82,7 +162,7 @@ where
         white: Vec2(0.3127, 0.3290),
     });
     // One free attribute at most: the library keeps them unordered, and equal pictures must be equal bytes.
-    if let Some(heading) = meta.pose_heading_deg {
+    if let Some(heading) = spec.meta.pose_heading_deg {
         header.own_attributes.other.insert(
             Text::from(POSE_HEADING),
             AttributeValue::F32(heading as f32),
@@ -97,28 +177,22 @@ where
         std::iter::once(header).collect(),
         true,
         |meta, chunks| {
-            let mut rows = BlockRows {
-                width,
-                height,
-                pending: Vec::new(),
-                next_row: 0,
-                emitted: 0,
-            };
+            let mut blocks = BlockRows::new(spec, &columns);
             let mut parallel = chunks.parallel_blocks_compressor(&meta);
             let outcome = loop {
                 let strip = match strips.next() {
                     Some(Ok(strip)) => strip,
                     Some(Err(e)) => break Err(e),
                     None => {
-                        break rows
+                        break blocks
                             .check_complete()
                             .map_err(|e| FileError::Request(e.to_string()).into());
                     }
                 };
-                if let Err(e) = rows.take(&strip) {
+                if let Err(e) = blocks.take(strip) {
                     break Err(FileError::Request(e.to_string()).into());
                 }
-                while let Some((index, block)) = rows.next_block() {
+                while let Some((index, block)) = blocks.next_block() {
                     match &mut parallel {
                         Some(p) => p.add_block_to_compression_queue(index, block)?,
                         None => {
@@ -142,64 +216,101 @@ where
     }
 }
 
+/// The format's texts are Latin-1; what is not is left out letter by letter.
+fn text(s: &str) -> Option<Text> {
+    Text::new_or_none(s.chars().filter(|c| c.is_ascii()).collect::<String>())
+}
+
 /// Collects strips of any height into the format's blocks.
-struct BlockRows {
-    width: u32,
-    height: u32,
-    pending: Vec<f32>,
+struct BlockRows<'a> {
+    spec: &'a ExrSpec,
+    columns: &'a [Column],
+    pending: VecDeque<LayeredStrip>,
+    /// Row that the next strip must start at.
     next_row: u32,
+    /// First row that is not in a block yet.
     emitted: u32,
 }
 
-impl BlockRows {
-    fn take(&mut self, strip: &Strip) -> std::result::Result<(), StripError> {
-        strip.check_follows(self.next_row)?;
-        if strip.width != self.width || strip.end() > self.height {
+impl<'a> BlockRows<'a> {
+    fn new(spec: &'a ExrSpec, columns: &'a [Column]) -> Self {
+        Self {
+            spec,
+            columns,
+            pending: VecDeque::new(),
+            next_row: spec.rows.start,
+            emitted: spec.rows.start,
+        }
+    }
+
+    fn take(&mut self, strip: LayeredStrip) -> std::result::Result<(), StripError> {
+        let beauty = &strip.beauty;
+        beauty.check_follows(self.next_row)?;
+        let pixels = beauty.width as usize * beauty.rows() as usize;
+        let whole = strip.layers.len() == self.spec.layers.len()
+            && (strip.layers.iter().zip(&self.spec.layers))
+                .all(|(values, layer)| values.len() == pixels * layer.channels.len());
+        if beauty.width != self.spec.width || beauty.end() > self.spec.rows.end || !whole {
             return Err(StripError::WrongLength {
-                top: strip.top,
-                samples: strip.samples.len(),
-                wanted: self.width as usize * CHANNELS * (self.height - self.next_row) as usize,
+                top: beauty.top,
+                samples: beauty.samples.len(),
+                wanted: self.spec.width as usize
+                    * CHANNELS
+                    * self.spec.rows.end.saturating_sub(self.next_row) as usize,
             });
         }
-        self.pending.extend_from_slice(&strip.samples);
-        self.next_row = strip.end();
+        self.next_row = beauty.end();
+        self.pending.push_back(strip);
         Ok(())
     }
 
     fn next_block(&mut self) -> Option<(usize, UncompressedBlock)> {
-        let rows = BLOCK_ROWS.min(self.height - self.emitted);
-        let row_length = self.width as usize * CHANNELS;
-        if rows == 0 || self.pending.len() < rows as usize * row_length {
+        let rows = BLOCK_ROWS.min(self.spec.rows.end - self.emitted);
+        if rows == 0 || self.next_row < self.emitted + rows {
             return None;
         }
-        let mut data = Vec::with_capacity(rows as usize * row_length * 2);
-        for row in self.pending.chunks(row_length).take(rows as usize) {
-            for channel in [2, 1, 0] {
-                for pixel in row.chunks_exact(CHANNELS) {
-                    data.extend(to_half(pixel[channel]).to_ne_bytes());
+        let width = self.spec.width as usize;
+        let mut data = Vec::with_capacity(rows as usize * width * self.columns.len() * 2);
+        for row in self.emitted..self.emitted + rows {
+            while self.pending.front().is_some_and(|s| s.beauty.end() <= row) {
+                self.pending.pop_front();
+            }
+            let strip = self.pending.front()?;
+            let start = (row - strip.beauty.top) as usize * width;
+            for column in self.columns {
+                let (values, channel, of) = match column.source {
+                    Source::Beauty(c) => (&strip.beauty.samples, c, CHANNELS),
+                    Source::Layer(l, c, n) => (&strip.layers[l], c, n),
+                };
+                let values = values[start * of..][..width * of]
+                    .chunks_exact(of)
+                    .map(|pixel| pixel[channel]);
+                if column.float {
+                    data.extend(values.flat_map(f32::to_ne_bytes));
+                } else {
+                    data.extend(values.flat_map(|v| to_half(v).to_ne_bytes()));
                 }
             }
         }
-        self.pending.drain(..rows as usize * row_length);
         let block = UncompressedBlock {
             index: BlockIndex {
                 layer: 0,
-                pixel_position: Vec2(0, self.emitted as usize),
-                pixel_size: Vec2(self.width as usize, rows as usize),
+                pixel_position: Vec2(0, (self.emitted - self.spec.rows.start) as usize),
+                pixel_size: Vec2(width, rows as usize),
                 level: Vec2(0, 0),
             },
             data,
         };
-        let index = (self.emitted / BLOCK_ROWS) as usize;
+        let index = ((self.emitted - self.spec.rows.start) / BLOCK_ROWS) as usize;
         self.emitted += rows;
         Some((index, block))
     }
 
     fn check_complete(&self) -> std::result::Result<(), StripError> {
-        if self.emitted < self.height {
+        if self.emitted < self.spec.rows.end {
             return Err(StripError::Incomplete {
                 rows: self.next_row,
-                height: self.height,
+                height: self.spec.rows.end,
             });
         }
         Ok(())
@@ -209,14 +320,22 @@ impl BlockRows {
 /// The header of an OpenEXR picture.
 #[derive(Clone, Debug)]
 pub struct ExrHeader {
-    /// Width in pixels.
+    /// Width of the data window, pixels.
     pub width: u32,
-    /// Height in pixels.
+    /// Height of the data window, pixels.
     pub height: u32,
+    /// First row of the data window within the whole picture.
+    pub top: i32,
+    /// Width and height of the display window, pixels.
+    pub full: (u32, u32),
+    /// Names of the channels, and whether they are in single precision.
+    pub channels: Vec<(String, bool)>,
     /// The `envmap` attribute: `latlong` or `cube`.
     pub envmap: Option<&'static str>,
     /// Compass heading of the middle, degrees.
     pub pose_heading_deg: Option<f64>,
+    /// The `comments` attribute.
+    pub comments: Option<String>,
 }
 
 /// Largest side of a picture that is read, pixels.
@@ -240,17 +359,24 @@ fn check_size(header: &Header, name: &str) -> Result<()> {
 
 type Chunks = exr::block::reader::AllChunksReader<BufReader<File>>;
 
-/// The strips of an OpenEXR picture on disk, from the top.
+/// The strips of an OpenEXR picture on disk, from the top of its data window.
 pub struct ExrStrips {
     /// The file's header.
     pub header: ExrHeader,
     path: PathBuf,
     blocks: SequentialBlockDecompressor<Chunks>,
+    /// The three channels that strips are made of.
+    names: [String; CHANNELS],
 }
 
 impl ExrStrips {
     /// Opens a picture with R, G and B in scan lines.
     pub fn open(path: &Path) -> Result<Self> {
+        Self::open_channels(path, ["R", "G", "B"])
+    }
+
+    /// Opens a picture for three of its channels, which may be the same.
+    pub fn open_channels(path: &Path, names: [&str; CHANNELS]) -> Result<Self> {
         let name = display_name(path);
         let file = File::open(path).map_err(FileError::io("Reading", path))?;
         let bad = |e: exr::error::Error| FileError::damaged(&name, e);
@@ -267,20 +393,35 @@ impl ExrStrips {
             Some(AttributeValue::F32(v)) if v.is_finite() => Some(f64::from(*v)),
             _ => None,
         };
+        let display = header.shared_attributes.display_window.size;
         let info = ExrHeader {
             width: header.layer_size.width() as u32,
             height: header.layer_size.height() as u32,
+            top: header.own_attributes.layer_position.y(),
+            full: (display.width() as u32, display.height() as u32),
+            channels: header
+                .channels
+                .list
+                .iter()
+                .map(|c| (c.name.to_string(), c.sample_type == SampleType::F32))
+                .collect(),
             envmap: header.own_attributes.environment_map.map(|e| match e {
                 EnvironmentMap::LatitudeLongitude => "latlong",
                 EnvironmentMap::Cube => "cube",
             }),
             pose_heading_deg: heading,
+            comments: header
+                .own_attributes
+                .comments
+                .as_ref()
+                .map(ToString::to_string),
         };
         let chunks = reader.all_chunks(false).map_err(bad)?;
         Ok(Self {
             header: info,
             path: path.to_owned(),
             blocks: chunks.sequential_decompressor(false),
+            names: names.map(String::from),
         })
     }
 
@@ -292,7 +433,17 @@ impl ExrStrips {
         Ok(self.header)
     }
 
-    fn strip(&self, block: &UncompressedBlock) -> Result<Strip> {
+    /// The next rows with all their channels: the first row, then channel by channel in the header's
+    /// order. Rows count from the top of the data window.
+    pub fn next_planes(&mut self) -> Option<Result<(u32, Vec<Vec<f32>>)>> {
+        let block = self.blocks.decompress_next_block()?;
+        Some(match block {
+            Ok(block) => self.planes(&block),
+            Err(e) => Err(FileError::damaged(display_name(&self.path), e)),
+        })
+    }
+
+    fn planes(&self, block: &UncompressedBlock) -> Result<(u32, Vec<Vec<f32>>)> {
         let header = &self.blocks.meta_data().headers[0];
         let (width, rows) = (
             block.index.pixel_size.width(),
@@ -304,32 +455,22 @@ impl ExrStrips {
                 "a tiled EXR cannot be read yet; save it in scan lines",
             ));
         }
-        let mut strip = Strip::black(
-            block.index.pixel_position.y() as u32,
-            width as u32,
-            rows as u32,
-        );
-        let mut seen = 0;
-        for line in exr::block::lines::LineIndex::lines_in_block(block.index, &header.channels) {
-            let (range, line) = line;
-            let channel = &header.channels.list[line.channel];
-            let Some(c) = ["R", "G", "B"].iter().position(|n| channel.name == **n) else {
-                continue;
-            };
-            seen += 1;
+        let mut planes = vec![vec![0.0; width * rows]; header.channels.list.len()];
+        for (range, line) in
+            exr::block::lines::LineIndex::lines_in_block(block.index, &header.channels)
+        {
             let bytes = &block.data[range];
             let row = line.position.y() - block.index.pixel_position.y();
-            let put =
-                |x: usize, v: f32, s: &mut Strip| s.samples[(row * width + x) * CHANNELS + c] = v;
-            match channel.sample_type {
+            let out = &mut planes[line.channel][row * width..][..width];
+            match header.channels.list[line.channel].sample_type {
                 SampleType::F16 => {
-                    for (x, b) in bytes.chunks_exact(2).enumerate() {
-                        put(x, f16::from_ne_bytes([b[0], b[1]]).to_f32(), &mut strip);
+                    for (v, b) in out.iter_mut().zip(bytes.chunks_exact(2)) {
+                        *v = f16::from_ne_bytes([b[0], b[1]]).to_f32();
                     }
                 }
                 SampleType::F32 => {
-                    for (x, b) in bytes.chunks_exact(4).enumerate() {
-                        put(x, f32::from_ne_bytes([b[0], b[1], b[2], b[3]]), &mut strip);
+                    for (v, b) in out.iter_mut().zip(bytes.chunks_exact(4)) {
+                        *v = f32::from_ne_bytes([b[0], b[1], b[2], b[3]]);
                     }
                 }
                 SampleType::U32 => {
@@ -340,13 +481,28 @@ impl ExrStrips {
                 }
             }
         }
-        if seen != rows * CHANNELS {
+        Ok((block.index.pixel_position.y() as u32, planes))
+    }
+
+    fn strip(&self, top: u32, planes: &[Vec<f32>]) -> Result<Strip> {
+        let place = |name: &String| self.header.channels.iter().position(|c| c.0 == *name);
+        let [Some(r), Some(g), Some(b)] = [0, 1, 2].map(|i| place(&self.names[i])) else {
             return Err(FileError::unsupported(
                 display_name(&self.path),
-                "it has no channels R, G and B; save a colour picture",
+                format!(
+                    "it has no channels {}; save a colour picture",
+                    self.names.join(", ")
+                ),
             ));
-        }
-        Ok(strip)
+        };
+        let samples = (planes[r].iter().zip(&planes[g]).zip(&planes[b]))
+            .flat_map(|((&r, &g), &b)| [r, g, b])
+            .collect();
+        Ok(Strip {
+            top,
+            width: self.header.width,
+            samples,
+        })
     }
 }
 
@@ -354,23 +510,19 @@ impl Iterator for ExrStrips {
     type Item = Result<Strip>;
 
     fn next(&mut self) -> Option<Self::Item> {
-        let block = self.blocks.decompress_next_block()?;
-        Some(match block {
-            Ok(block) => self.strip(&block),
-            Err(e) => Err(FileError::damaged(display_name(&self.path), e)),
-        })
+        let (top, planes) = match self.next_planes()? {
+            Ok(found) => found,
+            Err(e) => return Some(Err(e)),
+        };
+        Some(self.strip(top, &planes))
     }
 }
 
 /// Writes an OpenEXR file whole or not at all.
 pub fn write_file(
     path: &Path,
-    width: u32,
-    height: u32,
-    meta: ExrMeta,
-    strips: impl IntoIterator<Item = Result<Strip>>,
+    spec: &ExrSpec,
+    strips: impl IntoIterator<Item = Result<LayeredStrip>>,
 ) -> Result<()> {
-    crate::atomic::write(path, |w: &mut BufWriter<File>| {
-        write(w, width, height, meta, strips)
-    })
+    crate::atomic::write(path, |w: &mut BufWriter<File>| write(w, spec, strips))
 }

@@ -1,37 +1,65 @@
-//! Durable strips: what a render has finished survives anything. Half floats, as the master keeps them.
+//! Durable strips: what a render has finished survives anything.
 //!
-//! Layout, little-endian: `ODSTRIP1`, width, top row, rows (u32 each), CRC-32 of the samples (u32), then
-//! the samples as half floats. A file is there whole or not at all; the checksum tells a bad disk.
+//! Layout, little-endian: `ODSTRIP2`, width, top row, rows, number of layer channels (u32 each), the
+//! noise's two sums (f64) and samples (u64), CRC-32 of all else (u32); then the body: the beauty as half
+//! floats, then each layer as half floats or, where it needs them, single ones. A file is there whole or
+//! not at all; the checksum tells a bad disk.
 
 use crate::atomic;
 use crate::error::{FileError, Result, display_name};
 use crate::exr_picture::to_half;
-use dome_imaging::Strip;
 use dome_imaging::strip::CHANNELS;
+use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Strip};
 use half::f16;
 use std::path::Path;
 
-const MAGIC: &[u8; 8] = b"ODSTRIP1";
-const HEADER: usize = 24;
+const MAGIC: &[u8; 8] = b"ODSTRIP2";
+const HEADER: usize = 52;
+
+/// Bytes of a pixel in a strip with these layers.
+pub fn pixel_bytes(layers: &[LayerSpec]) -> u64 {
+    let layer = |l: &LayerSpec| l.channels.len() as u64 * if l.float { 4 } else { 2 };
+    CHANNELS as u64 * 2 + layers.iter().map(layer).sum::<u64>()
+}
 
 /// Writes a strip beside its place, synced and renamed.
-pub fn write(path: &Path, strip: &Strip) -> Result<()> {
-    let body: Vec<u8> = strip
-        .samples
-        .iter()
-        .flat_map(|&v| to_half(v).to_le_bytes())
-        .collect();
+pub fn write(path: &Path, strip: &LayeredStrip, layers: &[LayerSpec]) -> Result<()> {
+    let beauty = &strip.beauty;
+    let mut body: Vec<u8> = Vec::new();
+    let halves = |values: &[f32], body: &mut Vec<u8>| {
+        body.extend(values.iter().flat_map(|&v| to_half(v).to_le_bytes()));
+    };
+    halves(&beauty.samples, &mut body);
+    for (values, layer) in strip.layers.iter().zip(layers) {
+        if layer.float {
+            body.extend(values.iter().flat_map(|v| v.to_le_bytes()));
+        } else {
+            halves(values, &mut body);
+        }
+    }
+    let channels: usize = layers.iter().map(|l| l.channels.len()).sum();
     let mut bytes = Vec::with_capacity(HEADER + body.len());
     bytes.extend(MAGIC);
-    for word in [strip.width, strip.top, strip.rows(), crc32fast::hash(&body)] {
+    for word in [beauty.width, beauty.top, beauty.rows(), channels as u32] {
         bytes.extend(word.to_le_bytes());
     }
+    bytes.extend(strip.noise.squares.to_le_bytes());
+    bytes.extend(strip.noise.weight.to_le_bytes());
+    bytes.extend(strip.noise.samples.to_le_bytes());
+    bytes.extend(checksum(&bytes, &body).to_le_bytes());
     bytes.extend(body);
     atomic::write_bytes(path, &bytes)
 }
 
-/// Reads a strip back; one that is damaged is an error, so that it is rendered again.
-pub fn read(path: &Path) -> Result<Strip> {
+fn checksum(header: &[u8], body: &[u8]) -> u32 {
+    let mut hasher = crc32fast::Hasher::new();
+    hasher.update(header);
+    hasher.update(body);
+    hasher.finalize()
+}
+
+/// Reads a strip back; one that is damaged or has other layers is an error, so that it is rendered again.
+pub fn read(path: &Path, layers: &[LayerSpec]) -> Result<LayeredStrip> {
     let bytes = std::fs::read(path).map_err(FileError::io("Reading", path))?;
     let bad = |d: &str| FileError::damaged(display_name(path), d);
     let (header, body) = bytes
@@ -42,19 +70,45 @@ pub fn read(path: &Path) -> Result<Strip> {
     }
     let word =
         |i: usize| u32::from_le_bytes([header[i], header[i + 1], header[i + 2], header[i + 3]]);
-    let (width, top, rows) = (word(8), word(12), word(16));
-    if body.len() as u64 != u64::from(width) * u64::from(rows) * CHANNELS as u64 * 2 {
+    let long = |i: usize| u64::from(word(i)) | u64::from(word(i + 4)) << 32;
+    let (width, top, rows, channels) = (word(8), word(12), word(16), word(20));
+    let pixels = u64::from(width) * u64::from(rows);
+    let wanted: usize = layers.iter().map(|l| l.channels.len()).sum();
+    if channels as usize != wanted || body.len() as u64 != pixels * pixel_bytes(layers) {
         return Err(bad("its samples do not fill its rows"));
     }
-    if crc32fast::hash(body) != word(20) {
+    if checksum(&header[..HEADER - 4], body) != word(48) {
         return Err(bad("its checksum does not fit"));
     }
-    Ok(Strip {
-        top,
-        width,
-        samples: body
-            .chunks_exact(2)
-            .map(|b| f16::from_le_bytes([b[0], b[1]]).to_f32())
+    let mut rest = body;
+    let mut take = |count: usize, float: bool| -> Vec<f32> {
+        let (part, after) = rest.split_at(count * if float { 4 } else { 2 });
+        rest = after;
+        if float {
+            (part.chunks_exact(4))
+                .map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]]))
+                .collect()
+        } else {
+            (part.chunks_exact(2))
+                .map(|b| f16::from_le_bytes([b[0], b[1]]).to_f32())
+                .collect()
+        }
+    };
+    let pixels = pixels as usize;
+    Ok(LayeredStrip {
+        beauty: Strip {
+            top,
+            width,
+            samples: take(pixels * CHANNELS, false),
+        },
+        layers: layers
+            .iter()
+            .map(|l| take(pixels * l.channels.len(), l.float))
             .collect(),
+        noise: NoiseSum {
+            squares: f64::from_bits(long(24)),
+            weight: f64::from_bits(long(32)),
+            samples: long(40),
+        },
     })
 }

@@ -1,6 +1,6 @@
 //! Formats against what they say of themselves, and damaged bytes against one sentence.
 
-use dome_files::exr_picture::{ExrMeta, ExrStrips, to_half, write_file};
+use dome_files::exr_picture::{self, ExrMeta, ExrSpec, ExrStrips, to_half};
 use dome_files::format::PictureFormat;
 use dome_files::inspect::inspect;
 use dome_files::jpeg::{JpegParts, encode_small};
@@ -8,7 +8,8 @@ use dome_files::pano::{PanoProperties, Part, TagRequest};
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::png::PngParts;
 use dome_files::{FileError, archive, atomic, decode, exif, radiance, strip_file, xmp};
-use dome_imaging::{Picture, Strip};
+use dome_files::{join, linear_picture};
+use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
 use proptest::prelude::*;
 use std::path::Path;
 
@@ -24,17 +25,142 @@ fn strips(p: &Picture, rows: u32) -> Vec<Result<Strip, FileError>> {
     p.strips(rows).map(Ok).collect()
 }
 
+fn write_file(
+    path: &Path,
+    width: u32,
+    height: u32,
+    meta: ExrMeta,
+    strips: impl IntoIterator<Item = Result<Strip, FileError>>,
+) -> Result<(), FileError> {
+    let spec = ExrSpec::whole(width, height, meta);
+    exr_picture::write_file(path, &spec, picture_file::plain(strips))
+}
+
+/// A strip with a depth in single precision and a normal in half.
+fn layered(top: u32, width: u32, rows: u32) -> (LayeredStrip, Vec<LayerSpec>) {
+    let n = (width * rows) as usize;
+    let value = |i: usize| (i as u32 + top * width) as f32;
+    let layers = vec![
+        LayerSpec::new("depth", "Z", true),
+        LayerSpec::new("normal", "XYZ", false),
+    ];
+    let strip = LayeredStrip {
+        beauty: Strip {
+            top,
+            width,
+            samples: (0..n * 3).map(|i| (i % 64) as f32 * 0.5).collect(),
+        },
+        layers: vec![
+            (0..n).map(|i| value(i) + 0.1).collect(),
+            (0..n * 3).map(|i| (i % 3) as f32 - 1.0).collect(),
+        ],
+        noise: NoiseSum {
+            squares: 3.25,
+            weight: 0.5,
+            samples: 1234,
+        },
+    };
+    (strip, layers)
+}
+
+#[test]
+fn parts_join_to_the_bytes_of_the_whole() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let (_, layers) = layered(0, 24, 16);
+    let spec = ExrSpec {
+        layers,
+        ..ExrSpec::whole(
+            24,
+            40,
+            ExrMeta {
+                pose_heading_deg: Some(12.0),
+                comments: Some("#ff0000 Desk".into()),
+            },
+        )
+    };
+    let write = |name: &str, rows: std::ops::Range<u32>, cuts: &[u32]| {
+        let mut tops: Vec<u32> = vec![rows.start];
+        tops.extend(cuts);
+        let ends = tops[1..].iter().copied().chain([rows.end]);
+        let strips: Vec<_> = tops
+            .iter()
+            .zip(ends)
+            .map(|(&top, end)| Ok(layered(top, 24, end - top).0))
+            .collect();
+        let part = ExrSpec {
+            rows,
+            ..spec.clone()
+        };
+        exr_picture::write_file(&at(name), &part, strips).unwrap();
+        at(name)
+    };
+    // Values depend on where a strip starts, so all cuts are at the same places.
+    let whole = write("whole.exr", 0..40, &[7, 16, 23, 32]);
+    let parts = [
+        write("b.exr", 7..23, &[16]),
+        write("a.exr", 0..7, &[]),
+        write("c.exr", 23..40, &[32]),
+    ];
+    join::join(&parts, &at("joined.exr")).unwrap();
+    assert_eq!(
+        std::fs::read(at("joined.exr")).unwrap(),
+        std::fs::read(&whole).unwrap()
+    );
+    let message = |parts: &[std::path::PathBuf]| {
+        join::join(parts, &at("no.exr")).err().unwrap().to_string()
+    };
+    assert!(message(&parts[..2]).contains("Rows 23 to 39 are missing"));
+    assert!(message(&[parts[1].clone(), parts[2].clone()]).contains("Rows 7 to 22 are missing"));
+    let twice = [parts.to_vec(), vec![parts[0].clone()]].concat();
+    assert!(message(&twice).contains("there twice"));
+    assert!(!at("no.exr").exists());
+    // Distances keep single precision, and come out as a picture of their own.
+    join::extract(&whole, &spec.layers[0], &at("depth.exr")).unwrap();
+    let depth = ExrStrips::open_channels(&at("depth.exr"), ["depth.Z"; 3]).unwrap();
+    let first = depth.into_iter().next().unwrap().unwrap();
+    assert_eq!(first.samples[3], 1.0 + 0.1);
+}
+
+#[test]
+fn pictures_are_read_as_light() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let mut p = gradient(16, 8);
+    p.samples[5] = -7.0;
+    write_file(&at("a.exr"), 16, 8, ExrMeta::default(), strips(&p, 8)).unwrap();
+    let read = linear_picture::read(&at("a.exr")).unwrap();
+    assert_eq!(read.picture.pixel(1, 0)[0], to_half(0.03).to_f32());
+    assert_eq!(read.picture.samples[5], 0.0);
+    assert!(read.notices[0].contains("1 values") && read.notices[0].contains("-7"));
+    let spec = PictureSpec::panorama(PictureFormat::Hdr, 16, 8, 0.0);
+    p.samples[5] = 0.0;
+    picture_file::write(&at("a.hdr"), &spec, picture_file::plain(strips(&p, 8))).unwrap();
+    let hdr = linear_picture::read(&at("a.hdr")).unwrap();
+    assert!(hdr.notices.is_empty());
+    // RGBE keeps eight bits of the brightest channel.
+    for (a, b) in hdr.picture.samples.iter().zip(&p.samples) {
+        assert!((a - b).abs() <= 0.01 * b.max(0.3), "{a} {b}");
+    }
+    std::fs::write(at("b.exr"), b"\x76\x2f\x31\x01junk").unwrap();
+    assert!(linear_picture::read(&at("b.exr")).is_err());
+    std::fs::write(at("b.txt"), b"hello").unwrap();
+    let message = linear_picture::read(&at("b.txt")).err().unwrap().to_string();
+    assert!(message.contains("none of"), "{message}");
+}
+
 #[test]
 fn an_exr_comes_back_whatever_the_strips_it_was_written_from() {
     let folder = tempfile::tempdir().unwrap();
     let p = gradient(64, 40);
     let meta = ExrMeta {
         pose_heading_deg: Some(12.5),
+        ..ExrMeta::default()
     };
     let mut bytes = Vec::new();
     for rows in [1, 7, 16, 40] {
         let path = folder.path().join(format!("{rows}.exr"));
-        write_file(&path, 64, 40, meta, strips(&p, rows)).unwrap();
+        write_file(&path, 64, 40, meta.clone(), strips(&p, rows)).unwrap();
         let reader = ExrStrips::open(&path).unwrap();
         assert_eq!(
             (
@@ -87,7 +213,7 @@ fn missing_or_wrong_strips_leave_no_file() {
             picture_file::write(
                 &path,
                 &spec,
-                strips(&gradient(32, 16), 8).into_iter().take(1)
+                picture_file::plain(strips(&gradient(32, 16), 8).into_iter().take(1))
             )
             .is_err()
         );
@@ -120,19 +246,24 @@ fn strips_on_disk_know_when_they_are_damaged() {
         width: 20,
         samples: vec![0.5; 20 * 3 * 16],
     };
-    strip_file::write(&path, &strip).unwrap();
-    assert_eq!(strip_file::read(&path).unwrap(), strip);
+    let plain = LayeredStrip::from(strip);
+    strip_file::write(&path, &plain, &[]).unwrap();
+    assert_eq!(strip_file::read(&path, &[]).unwrap(), plain);
+    let (strip, layers) = layered(48, 20, 16);
+    strip_file::write(&path, &strip, &layers).unwrap();
+    assert_eq!(strip_file::read(&path, &layers).unwrap(), strip);
+    // Made for other passes, it is rendered again.
+    assert!(strip_file::read(&path, &[]).is_err());
     let good = std::fs::read(&path).unwrap();
-    for at in [0, 9, 13, 17, 21, 25, good.len() - 1] {
+    assert_eq!(good.len() as u64, 52 + 320 * strip_file::pixel_bytes(&layers));
+    for at in [0, 9, 13, 17, 21, 25, 33, 49, good.len() - 1] {
         let mut bad = good.clone();
         bad[at] ^= 0x40;
         std::fs::write(&path, &bad).unwrap();
-        // The top row (bytes 12 to 15) is checked by who asked for that row.
-        let read = strip_file::read(&path);
-        assert!(read.is_err() || read.unwrap().top != 48, "byte {at}");
+        assert!(strip_file::read(&path, &layers).is_err(), "byte {at}");
     }
     std::fs::write(&path, &good[..10]).unwrap();
-    assert!(strip_file::read(&path).is_err());
+    assert!(strip_file::read(&path, &layers).is_err());
 }
 
 /// Ward, "Real Pixels" (Graphics Gems II): the largest part has its mantissa in 128 to 255, the exponent
@@ -335,7 +466,7 @@ fn huge_pictures_with_little_data_are_refused() {
     let message = JpegParts::read(jpeg, "big.jpg").err().unwrap().to_string();
     assert!(message.contains("65532 x 32766"), "{message}");
     let mut png = Vec::new();
-    dome_files::png::encode(&mut png, 32, 16, "", |rows| rows(&[90; 32 * 16 * 3])).unwrap();
+    dome_files::png::encode(&mut png, 32, 16, dome_files::png::Kind::Rgb, "", |rows| rows(&[90; 32 * 16 * 3])).unwrap();
     png[16..24].copy_from_slice(&[0, 1, 0, 0, 0, 0, 0x80, 0]);
     let crc = crc32fast::hash(&png[12..29]);
     png[29..33].copy_from_slice(&crc.to_be_bytes());

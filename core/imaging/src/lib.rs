@@ -2,10 +2,14 @@
 //!
 //! Samples are scene-linear `f32` RGB with the primaries of sRGB (Rec. 709), row by row from the top.
 
+pub mod denoise;
+pub mod layers;
+pub mod surroundings;
 pub mod scale;
 pub mod strip;
 pub mod tone;
 pub mod transfer;
 
+pub use layers::{LayerSpec, LayeredStrip, NoiseSum};
 pub use strip::{Picture, Strip, StripError};
 pub use tone::{Curve, Tone};

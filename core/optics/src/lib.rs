@@ -16,9 +16,10 @@ pub mod orientation;
 pub mod projection;
 pub mod resolution;
 pub mod size;
+pub mod sun;
 
 pub use direction::LonLat;
-pub use eye::{Eye, MonoEye, Ray};
+pub use eye::{Eye, LensEye, MonoEye, Ray};
 pub use orientation::Orientation;
 pub use projection::{Equirect, PicturePoint, Projection};
 pub use size::{PanoramaSize, SizeError};

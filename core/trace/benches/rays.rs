@@ -205,7 +205,7 @@ fn random(n: &mut u64) -> f32 {
 }
 
 fn bench(name: &str, path: &std::path::Path) {
-    let imported = dome_trace::load(path).unwrap_or_else(|e| panic!("{e}"));
+    let imported = dome_trace::load(path, &dome_trace::ImportOptions::default()).unwrap_or_else(|e| panic!("{e}"));
     let scene = imported.scene;
     let at = if name == "Merlow" {
         glam::DVec3::new(1.55, 1.6, 1.75)

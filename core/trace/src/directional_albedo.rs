@@ -12,16 +12,40 @@ use std::sync::LazyLock;
 const SIZE: usize = 32;
 const SAMPLES: u32 = 1024;
 
-struct Table {
-    /// (a, b) by cosine (fast) and roughness (slow).
-    cells: Vec<(f32, f32)>,
+/// Values by cosine (fast) and roughness (slow).
+struct Table<T> {
+    cells: Vec<T>,
 }
 
-static TABLE: LazyLock<Table> = LazyLock::new(|| Table {
-    cells: (0..SIZE * SIZE)
-        .map(|i| integrate(cosine_at(i % SIZE), (i / SIZE) as f32 / (SIZE - 1) as f32))
-        .collect(),
-});
+impl<T> Table<T> {
+    fn new(value: impl Fn(f32, f32) -> T) -> Self {
+        Self {
+            cells: (0..SIZE * SIZE)
+                .map(|i| value(cosine_at(i % SIZE), (i / SIZE) as f32 / (SIZE - 1) as f32))
+                .collect(),
+        }
+    }
+}
+
+impl<T: Copy> Table<T> {
+    fn at(&self, cosine: f32, roughness: f32, mix: impl Fn(T, T, f32) -> T) -> T {
+        let x = cosine.clamp(0.0, 1.0).sqrt() * (SIZE - 1) as f32;
+        let y = roughness.clamp(0.0, 1.0) * (SIZE - 1) as f32;
+        let (i, j) = ((x as usize).min(SIZE - 2), (y as usize).min(SIZE - 2));
+        let (fx, fy) = (x - i as f32, y - j as f32);
+        let cell = |i: usize, j: usize| self.cells[j * SIZE + i];
+        mix(
+            mix(cell(i, j), cell(i + 1, j), fx),
+            mix(cell(i, j + 1), cell(i + 1, j + 1), fx),
+            fy,
+        )
+    }
+}
+
+/// Scale and offset of the mirror's reflectance.
+static MIRROR: LazyLock<Table<(f32, f32)>> = LazyLock::new(|| Table::new(integrate));
+/// What white cloth gives back.
+static SHEEN: LazyLock<Table<f32>> = LazyLock::new(|| Table::new(crate::bsdf::sheen_integral));
 
 /// Grid cosines lie closer towards grazing angles, where the albedo bends.
 fn cosine_at(i: usize) -> f32 {
@@ -53,17 +77,14 @@ fn integrate(cosine: f32, roughness: f32) -> (f32, f32) {
 
 /// Scale and offset of `f0` in the single-scattering albedo.
 pub(crate) fn split_sum(cosine: f32, roughness: f32) -> (f32, f32) {
-    let x = cosine.clamp(0.0, 1.0).sqrt() * (SIZE - 1) as f32;
-    let y = roughness.clamp(0.0, 1.0) * (SIZE - 1) as f32;
-    let (i, j) = ((x as usize).min(SIZE - 2), (y as usize).min(SIZE - 2));
-    let (fx, fy) = (x - i as f32, y - j as f32);
-    let cell = |i: usize, j: usize| TABLE.cells[j * SIZE + i];
-    let mix = |p: (f32, f32), q: (f32, f32), t: f32| (p.0 + (q.0 - p.0) * t, p.1 + (q.1 - p.1) * t);
-    mix(
-        mix(cell(i, j), cell(i + 1, j), fx),
-        mix(cell(i, j + 1), cell(i + 1, j + 1), fx),
-        fy,
-    )
+    MIRROR.at(cosine, roughness, |p, q, t| {
+        (p.0 + (q.0 - p.0) * t, p.1 + (q.1 - p.1) * t)
+    })
+}
+
+/// Share of the light that white cloth gives back.
+pub(crate) fn sheen_albedo(cosine: f32, roughness: f32) -> f32 {
+    SHEEN.at(cosine, roughness, |p, q, t| p + (q - p) * t)
 }
 
 /// The factor that puts lost light back, for reflectance `f0` at normal incidence.
@@ -72,7 +93,8 @@ pub(crate) fn compensation(f0: Vec3, (a, b): (f32, f32)) -> Vec3 {
     Vec3::ONE + f0 * (1.0 / whole - 1.0)
 }
 
-/// Makes the table now, so that the first picture need not wait for it.
+/// Makes the tables now, so that the first picture need not wait for it.
 pub(crate) fn prepare() {
-    LazyLock::force(&TABLE);
+    LazyLock::force(&MIRROR);
+    LazyLock::force(&SHEEN);
 }

@@ -1,16 +1,22 @@
 //! Scenes, import, materials, lights, acceleration and path tracing.
 //!
 //! The renderer takes rays from an [`dome_optics::Eye`] and gives strips; it knows nothing of
-//! panoramas. A pixel's light depends on its own coordinates and the seed alone, so any cutting into
-//! strips, any number of threads and any resumed work give the same bits.
+//! panoramas. A pixel's light depends on its own coordinates and the seed alone, and its number of
+//! samples on its own row, so any cutting into strips, any number of threads and any resumed work give
+//! the same bits.
 
 pub mod accel;
 pub mod bsdf;
 mod directional_albedo;
 pub mod error;
+pub mod forecast;
 pub mod import;
 mod integrator;
-pub mod lights;
+pub mod lamp;
+pub mod light;
+pub mod material;
+pub mod passes;
+mod pixel;
 pub mod plan;
 pub mod preview;
 pub mod render;
@@ -18,10 +24,16 @@ pub mod sampler;
 pub mod scene;
 pub mod sky;
 pub mod stand;
+mod surface;
+pub mod texture;
 
 pub use error::TraceError;
-pub use import::{ImportReport, Imported, load};
+pub use forecast::Forecast;
+pub use import::{ImportOptions, ImportReport, Imported, Unit, load};
 pub use integrator::MAX_BOUNCES;
-pub use render::{Control, Render, Stopped};
-pub use scene::{Material, Object, Scene, SceneBuilder, Texture, Wrap};
-pub use sky::Sky;
+pub use light::{Illumination, LightSetting, LightSettings};
+pub use material::Material;
+pub use passes::{Pass, PassSet};
+pub use render::{Control, Quality, Render, Stopped};
+pub use scene::{Object, Scene, SceneBuilder};
+pub use sky::{Sky, SunSky, Surroundings};

@@ -1,10 +1,10 @@
 //! The live picture: a small panorama that gets better for as long as nothing moves.
 
-use crate::integrator::pixel_samples;
+use crate::integrator::Tracer;
+use crate::light::Illumination;
+use crate::pixel::{PixelSums, Shooter};
 use crate::scene::Scene;
-use crate::sky::Sky;
 use dome_imaging::Picture;
-use dome_imaging::strip::CHANNELS;
 use dome_optics::{Eye, PanoramaSize};
 use rayon::prelude::*;
 use std::time::{Duration, Instant};
@@ -16,10 +16,22 @@ pub const ENOUGH: u32 = 256;
 /// and a few lucky paths would fill the picture with specks. Renders are not held back.
 const CALM: f32 = 3.0;
 
+/// What a live picture shows.
+pub struct LiveView<'a> {
+    /// The scene.
+    pub scene: &'a Scene,
+    /// What gives light.
+    pub light: &'a Illumination,
+    /// What sees it.
+    pub eye: &'a dyn Eye,
+    /// One grey over everything but glass.
+    pub clay: bool,
+}
+
 /// Samples gathered so far for one eye.
 pub struct Preview {
     size: PanoramaSize,
-    sums: Vec<f32>,
+    pixels: Vec<PixelSums>,
     samples: u32,
 }
 
@@ -28,7 +40,7 @@ impl Preview {
     pub fn new(size: PanoramaSize) -> Self {
         Self {
             size,
-            sums: vec![0.0; size.pixels() as usize * CHANNELS],
+            pixels: vec![PixelSums::default(); size.pixels() as usize],
             samples: 0,
         }
     }
@@ -39,35 +51,32 @@ impl Preview {
     }
 
     /// Adds samples, at least one to every pixel, for about `budget` of time.
-    pub fn refine(&mut self, scene: &Scene, sky: &Sky, eye: &dyn Eye, budget: Duration) {
+    pub fn refine(&mut self, view: &LiveView, budget: Duration) {
         crate::directional_albedo::prepare();
+        let (width, height) = (self.size.width(), self.size.height());
+        let shooter = Shooter {
+            tracer: Tracer {
+                scene: view.scene,
+                light: view.light,
+                clay: view.clay,
+            },
+            eye: view.eye,
+            size: (width, height),
+            seed: 0,
+            clamp: Some(CALM),
+            occlusion: None,
+        };
         let start = Instant::now();
         let mut step = 1;
         while self.samples < ENOUGH {
             let range = self.samples..(self.samples + step).min(ENOUGH);
             self.samples = range.end;
-            let width = self.size.width();
-            let row_length = width as usize * CHANNELS;
-            let height = self.size.height();
-            self.sums
-                .par_chunks_mut(row_length)
+            self.pixels
+                .par_chunks_mut(width as usize)
                 .enumerate()
                 .for_each(|(row, line)| {
-                    for (column, sum) in line.chunks_exact_mut(CHANNELS).enumerate() {
-                        let pixel = (column as u32, row as u32);
-                        let light = pixel_samples(
-                            scene,
-                            sky,
-                            eye,
-                            pixel,
-                            (width, height),
-                            range.clone(),
-                            0,
-                            CALM,
-                        );
-                        sum.iter_mut()
-                            .zip(light.to_array())
-                            .for_each(|(s, l)| *s += l);
+                    for (column, sums) in line.iter_mut().enumerate() {
+                        shooter.shoot((column as u32, row as u32), range.clone(), sums);
                     }
                 });
             // The next round must fit what is left of the time.
@@ -81,11 +90,14 @@ impl Preview {
 
     /// The mean of what was gathered.
     pub fn picture(&self) -> Picture {
-        let scale = 1.0 / self.samples.max(1) as f32;
         Picture {
             width: self.size.width(),
             height: self.size.height(),
-            samples: self.sums.iter().map(|s| s * scale).collect(),
+            samples: self
+                .pixels
+                .iter()
+                .flat_map(|p| p.beauty().to_array())
+                .collect(),
         }
     }
 }

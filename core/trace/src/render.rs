@@ -1,20 +1,52 @@
-//! Rendering strip by strip on all cores.
+//! Rendering strip by strip on all cores, with a fixed number of samples or until the noise is low.
 
-use crate::integrator::pixel_samples;
+use crate::integrator::Tracer;
+use crate::light::Illumination;
+use crate::passes::{Pass, PassSet};
+use crate::pixel::{PixelSums, Shooter};
+use crate::sampler::SETS;
 use crate::scene::Scene;
-use crate::sky::Sky;
-use dome_imaging::Strip;
 use dome_imaging::strip::CHANNELS;
-use dome_optics::{Eye, PanoramaSize};
+use dome_imaging::{LayeredStrip, NoiseSum, Strip};
+use dome_optics::{Equirect, Eye, PanoramaSize, Projection};
 use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
 use std::time::Duration;
 use thiserror::Error;
 
 /// Rows of a strip: small enough to be seen coming and lost cheaply, a multiple of the master's blocks.
 pub const STRIP_ROWS: u32 = 16;
-/// Pixels that one thread takes at a time.
-const RUN: usize = 32;
+/// Neighbouring pixels of a row that get the same number of samples. Blocks do not reach over rows, so
+/// that a picture may be cut anywhere.
+pub(crate) const BLOCK: usize = 32;
+/// Samples after which the noise is looked at for the first time.
+pub(crate) const FIRST_LOOK: u32 = 32;
+
+/// How good a picture is to be.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Quality {
+    /// So many samples for every pixel.
+    Samples(u32),
+    /// Until the noise is below `percent` of the displayed value, with at most `most` samples.
+    Noise {
+        /// Percent of the displayed value.
+        percent: f32,
+        /// Most samples a pixel may take.
+        most: u32,
+    },
+}
+
+impl Quality {
+    /// Most samples a pixel may take.
+    pub fn most(self) -> u32 {
+        match self {
+            Self::Samples(n) => n,
+            Self::Noise { most, .. } => most,
+        }
+    }
+}
 
 /// The render was told to stop.
 #[derive(Debug, Error, PartialEq, Eq)]
@@ -25,7 +57,7 @@ pub struct Stopped;
 #[derive(Default)]
 pub struct Control {
     stop: AtomicBool,
-    pixels: AtomicU64,
+    samples: AtomicU64,
     holds: AtomicU32,
 }
 
@@ -40,9 +72,9 @@ impl Control {
         self.stop.load(Ordering::Relaxed)
     }
 
-    /// Pixels finished so far.
-    pub fn pixels_done(&self) -> u64 {
-        self.pixels.load(Ordering::Relaxed)
+    /// Samples taken so far, of all pixels together.
+    pub fn samples_done(&self) -> u64 {
+        self.samples.load(Ordering::Relaxed)
     }
 
     /// Makes the render wait while something more urgent has the cores; ends when the answer is dropped.
@@ -55,11 +87,6 @@ impl Control {
         while self.holds.load(Ordering::Relaxed) > 0 && !self.is_stopped() {
             std::thread::sleep(Duration::from_millis(2));
         }
-    }
-
-    /// Counts pixels that were finished earlier.
-    pub fn count_pixels(&self, pixels: u64) {
-        self.pixels.fetch_add(pixels, Ordering::Relaxed);
     }
 }
 
@@ -76,61 +103,187 @@ impl Drop for Hold<'_> {
 pub struct Render<'a> {
     /// The scene.
     pub scene: &'a Scene,
-    /// What surrounds it.
-    pub sky: Sky,
+    /// What gives light.
+    pub light: &'a Illumination,
     /// What sees it.
     pub eye: &'a dyn Eye,
     /// Size of the whole picture.
     pub size: PanoramaSize,
-    /// Samples per pixel.
-    pub samples: u32,
+    /// How good it is to be.
+    pub quality: Quality,
     /// Another seed gives other noise.
     pub seed: u32,
+    /// What is made beside the picture.
+    pub passes: PassSet,
+    /// One grey over everything but glass.
+    pub clay: bool,
+    /// Brightest light that one sample may add. Holding fireflies back makes the picture a little darker
+    /// than it truly is, so it is done by choice only.
+    pub clamp: Option<f32>,
+    /// Radius of the ambient occlusion, metres.
+    pub occlusion_radius: f32,
 }
 
-impl Render<'_> {
+impl<'a> Render<'a> {
+    /// A picture without passes, with nothing held back.
+    pub fn new(
+        scene: &'a Scene,
+        light: &'a Illumination,
+        eye: &'a dyn Eye,
+        size: PanoramaSize,
+        quality: Quality,
+        seed: u32,
+    ) -> Self {
+        Self {
+            scene,
+            light,
+            eye,
+            size,
+            quality,
+            seed,
+            passes: PassSet::default(),
+            clay: false,
+            clamp: None,
+            occlusion_radius: 1.0,
+        }
+    }
+
     /// Where the strips of a picture of `height` rows start, and how many rows each has.
     pub fn strip_places(height: u32) -> impl DoubleEndedIterator<Item = (u32, u32)> {
-        (0..height.div_ceil(STRIP_ROWS)).map(move |i| {
-            let top = i * STRIP_ROWS;
-            (top, STRIP_ROWS.min(height - top))
+        Self::part_places(0, height)
+    }
+
+    /// The same for rows `from .. to` of a picture.
+    pub fn part_places(from: u32, to: u32) -> impl DoubleEndedIterator<Item = (u32, u32)> {
+        (0..to.saturating_sub(from).div_ceil(STRIP_ROWS)).map(move |i| {
+            let top = from + i * STRIP_ROWS;
+            (top, STRIP_ROWS.min(to - top))
         })
     }
 
-    /// Renders rows `top .. top + rows`.
-    pub fn strip(&self, top: u32, rows: u32, control: &Control) -> Result<Strip, Stopped> {
+    pub(crate) fn shooter(&self) -> Shooter<'_> {
         crate::directional_albedo::prepare();
-        let width = self.size.width();
-        let mut strip = Strip::black(top, width, rows);
-        strip
-            .samples
-            .par_chunks_mut(RUN * CHANNELS)
-            .enumerate()
-            .for_each(|(run, chunk)| {
-                control.wait_while_held();
-                if control.is_stopped() {
-                    return;
-                }
-                for (i, out) in chunk.chunks_exact_mut(CHANNELS).enumerate() {
-                    let at = (run * RUN + i) as u32;
-                    let pixel = (at % width, top + at / width);
-                    let light = pixel_samples(
-                        self.scene,
-                        &self.sky,
-                        self.eye,
-                        pixel,
-                        (width, self.size.height()),
-                        0..self.samples,
-                        self.seed,
-                        f32::INFINITY,
-                    );
-                    out.copy_from_slice(&(light / self.samples as f32).to_array());
-                }
-                control.count_pixels((chunk.len() / CHANNELS) as u64);
-            });
+        Shooter {
+            tracer: Tracer {
+                scene: self.scene,
+                light: self.light,
+                clay: self.clay,
+            },
+            eye: self.eye,
+            size: (self.size.width(), self.size.height()),
+            seed: self.seed,
+            clamp: self.clamp,
+            occlusion: self
+                .passes
+                .has(Pass::AmbientOcclusion)
+                .then_some(self.occlusion_radius),
+        }
+    }
+
+    /// Renders rows `top .. top + rows`.
+    pub fn strip(
+        &self,
+        top: u32,
+        rows: u32,
+        control: &Control,
+    ) -> Result<LayeredStrip, Stopped> {
+        let shooter = self.shooter();
+        let width = self.size.width() as usize;
+        let lines: Vec<Vec<PixelSums>> = (top..top + rows)
+            .into_par_iter()
+            .map(|row| self.line(&shooter, row, control))
+            .collect();
         if control.is_stopped() {
             return Err(Stopped);
         }
+        let layers = self.passes.layers();
+        let mut strip = LayeredStrip {
+            beauty: Strip::black(top, width as u32, rows),
+            layers: layers
+                .iter()
+                .map(|l| vec![0.0; width * rows as usize * l.channels.len()])
+                .collect(),
+            noise: NoiseSum::default(),
+        };
+        for (line, row) in lines.iter().zip(top..) {
+            let weight = Equirect.solid_angle(0, row, width as u32, self.size.height());
+            for (column, sums) in line.iter().enumerate() {
+                let at = (row - top) as usize * width + column;
+                strip.beauty.samples[at * CHANNELS..][..CHANNELS]
+                    .copy_from_slice(&sums.beauty().to_array());
+                let mut put = |layer: usize, values: &[f32]| {
+                    strip.layers[layer][at * values.len()..][..values.len()]
+                        .copy_from_slice(values);
+                };
+                sums.layers(&shooter, (column as u32, row), &self.passes, &mut put);
+                strip.noise.samples += u64::from(sums.samples);
+                // Fewer samples than that say nothing about their own noise.
+                if sums.samples >= 2 * SETS {
+                    let noise = f64::from(sums.noise_percent());
+                    strip.noise.squares += noise * noise * weight;
+                    strip.noise.weight += weight;
+                }
+            }
+        }
         Ok(strip)
     }
+
+    /// One row: samples for all blocks, then more for those that are still too noisy.
+    fn line(&self, shooter: &Shooter, row: u32, control: &Control) -> Vec<PixelSums> {
+        let mut line = vec![PixelSums::default(); self.size.width() as usize];
+        let mut active = vec![true; line.len().div_ceil(BLOCK)];
+        let mut done = 0;
+        while done < self.quality.most() && active.contains(&true) {
+            let next = match self.quality {
+                Quality::Samples(n) => n,
+                Quality::Noise { most, .. } => next_look(done).min(most),
+            };
+            line.par_chunks_mut(BLOCK)
+                .enumerate()
+                .filter(|(i, _)| active[*i])
+                .for_each(|(i, block)| {
+                    control.wait_while_held();
+                    if control.is_stopped() {
+                        return;
+                    }
+                    for (k, sums) in block.iter_mut().enumerate() {
+                        let column = (i * BLOCK + k) as u32;
+                        shooter.shoot((column, row), done..next, sums);
+                    }
+                    let samples = u64::from(next - done) * block.len() as u64;
+                    control.samples.fetch_add(samples, Ordering::Relaxed);
+                });
+            if control.is_stopped() {
+                break;
+            }
+            done = next;
+            if let Quality::Noise { percent, .. } = self.quality {
+                let noisy: Vec<bool> = line
+                    .chunks(BLOCK)
+                    .map(|block| block_noise(block) > percent)
+                    .collect();
+                // A block whose neighbour is noisy goes on too: what it has not met yet may be near.
+                let n = noisy.len();
+                for i in 0..n {
+                    active[i] = active[i] && (noisy[i] || noisy[(i + 1) % n] || noisy[(i + n - 1) % n]);
+                }
+            }
+        }
+        line
+    }
+}
+
+/// The number of samples after which the noise is looked at next: half as many again, in whole sets.
+pub(crate) fn next_look(done: u32) -> u32 {
+    if done == 0 {
+        FIRST_LOOK
+    } else {
+        done.saturating_add((done / 2).next_multiple_of(SETS))
+    }
+}
+
+/// Noise of neighbouring pixels together, percent.
+pub(crate) fn block_noise(block: &[PixelSums]) -> f32 {
+    let squares: f32 = block.iter().map(|p| p.deciding_noise().powi(2)).sum();
+    (squares / block.len().max(1) as f32).sqrt()
 }

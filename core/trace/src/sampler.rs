@@ -1,6 +1,12 @@
 //! Sample points: Sobol pairs with hashed Owen scrambling (Burley 2020, "Practical Hash-based Owen
 //! Scrambling", JCGT 9(4)). A point depends on pixel, sample number, seed and dimension alone.
 
+/// Independent sets that the samples of a pixel belong to in turn. Each set is evenly spread in itself;
+/// how far the sets' means lie apart tells the noise honestly, which the spread within one set would not.
+/// Half of the sets decide when a pixel has had enough, the others tell its noise: sets that had a say in
+/// the end would look calmer than they are.
+pub const SETS: u32 = 8;
+
 /// The sample points of one path.
 pub struct Sampler {
     pixel_seed: u32,
@@ -12,8 +18,10 @@ impl Sampler {
     /// The points of sample `index` of pixel (`column`, `row`).
     pub fn new(column: u32, row: u32, index: u32, seed: u32) -> Self {
         Self {
-            pixel_seed: hash(hash(hash(seed ^ 0x9e37_79b9) ^ column) ^ row),
-            index,
+            pixel_seed: hash(
+                hash(hash(hash(seed ^ 0x9e37_79b9) ^ column) ^ row) ^ (index % SETS),
+            ),
+            index: index / SETS,
             dimension: 0,
         }
     }
@@ -83,7 +91,7 @@ mod tests {
     fn sixteen_points_fill_every_elementary_box() {
         for pixel in 0..20 {
             let points: Vec<_> = (0..16)
-                .map(|i| Sampler::new(pixel, 7, i, 1).next_2d())
+                .map(|i| Sampler::new(pixel, 7, i * SETS + pixel % SETS, 1).next_2d())
                 .collect();
             for (nx, ny) in [(16, 1), (8, 2), (4, 4), (2, 8), (1, 16)] {
                 let mut boxes = vec![0; 16];

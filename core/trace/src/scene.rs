@@ -1,152 +1,13 @@
-//! A scene ready to be traced: world-space triangles, objects, materials, textures, surroundings.
+//! A scene ready to be traced: world-space triangles, objects, materials, textures, lamps.
 
 use crate::accel::{Accel, Hit, TraceRay};
-use crate::bsdf::Gloss;
 use crate::error::TraceError;
-use crate::lights::Lights;
+use crate::lamp::Lamp;
+use crate::material::Material;
 use crate::sky::Sky;
+use crate::texture::{Meaning, Texture};
 use dome_files::decode::Rgba8;
-use dome_imaging::transfer::linear_from_srgb8;
 use glam::{Mat3, Mat4, Vec2, Vec3, Vec4};
-use std::sync::LazyLock;
-
-/// How a texture goes on beyond its edge.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
-pub enum Wrap {
-    /// Starts again.
-    #[default]
-    Repeat,
-    /// Turns back.
-    Mirror,
-    /// Keeps its last colour.
-    Clamp,
-}
-
-impl Wrap {
-    fn index(self, i: i64, size: i64) -> usize {
-        let wrapped = match self {
-            Self::Repeat => i.rem_euclid(size),
-            Self::Clamp => i.clamp(0, size - 1),
-            Self::Mirror => {
-                let j = i.rem_euclid(2 * size);
-                j.min(2 * size - 1 - j)
-            }
-        };
-        wrapped as usize
-    }
-}
-
-/// A use of a picture by a material: which, how wrapped, how placed.
-#[derive(Clone, Copy, Debug)]
-pub struct Texture {
-    /// Index into the scene's pictures.
-    pub picture: u32,
-    /// Going on to the right and downwards.
-    pub wrap: (Wrap, Wrap),
-    /// Texture coordinates are multiplied by this matrix's linear part ...
-    pub scale_turn: [f32; 4],
-    /// ... and moved by this.
-    pub offset: [f32; 2],
-}
-
-static LINEAR: LazyLock<[f32; 256]> =
-    LazyLock::new(|| std::array::from_fn(|i| linear_from_srgb8(i as u8)));
-
-impl Texture {
-    /// A picture laid as its coordinates say, repeating.
-    pub fn plain(picture: u32) -> Self {
-        Self {
-            picture,
-            wrap: (Wrap::Repeat, Wrap::Repeat),
-            scale_turn: [1.0, 0.0, 0.0, 1.0],
-            offset: [0.0, 0.0],
-        }
-    }
-
-    /// Bilinear value; colour channels are made linear if `colour`.
-    fn sample(&self, pictures: &[Rgba8], uv: Vec2, colour: bool) -> Vec4 {
-        let picture = &pictures[self.picture as usize];
-        let [a, b, c, d] = self.scale_turn;
-        let uv = Vec2::new(a * uv.x + b * uv.y, c * uv.x + d * uv.y) + Vec2::from(self.offset);
-        let (w, h) = (i64::from(picture.width), i64::from(picture.height));
-        let x = uv.x * w as f32 - 0.5;
-        let y = uv.y * h as f32 - 0.5;
-        let (fx, fy) = (x - x.floor(), y - y.floor());
-        let (x, y) = (x.floor() as i64, y.floor() as i64);
-        let texel = |dx: i64, dy: i64| {
-            let column = self.wrap.0.index(x + dx, w);
-            let row = self.wrap.1.index(y + dy, h);
-            let at = (row * w as usize + column) * 4;
-            let p = &picture.bytes[at..at + 4];
-            let value = |v: u8| {
-                if colour {
-                    LINEAR[v as usize]
-                } else {
-                    f32::from(v) / 255.0
-                }
-            };
-            Vec4::new(
-                value(p[0]),
-                value(p[1]),
-                value(p[2]),
-                f32::from(p[3]) / 255.0,
-            )
-        };
-        let top = texel(0, 0).lerp(texel(1, 0), fx);
-        let bottom = texel(0, 1).lerp(texel(1, 1), fx);
-        top.lerp(bottom, fy)
-    }
-}
-
-/// A metallic-roughness material (glTF 2.0).
-#[derive(Clone, Debug)]
-pub struct Material {
-    /// Name.
-    pub name: String,
-    /// Base colour, scene-linear.
-    pub base_colour: [f32; 3],
-    /// Base colour picture (sRGB).
-    pub base_texture: Option<Texture>,
-    /// 0 dielectric to 1 metal.
-    pub metallic: f32,
-    /// 0 smooth to 1 rough.
-    pub roughness: f32,
-    /// Picture with roughness in green and metallic in blue (linear).
-    pub metallic_roughness_texture: Option<Texture>,
-    /// How strongly the dielectric part mirrors, 0 (none: a perfectly matt surface) to 1.
-    pub specular: f32,
-    /// Index of refraction of the dielectric part.
-    pub ior: f32,
-    /// Emitted radiance, scene-linear; both sides of a surface emit.
-    pub emission: [f32; 3],
-    /// Emission picture (sRGB).
-    pub emission_texture: Option<Texture>,
-}
-
-impl Default for Material {
-    /// A plain grey, rough surface.
-    fn default() -> Self {
-        Self {
-            name: "grey".into(),
-            base_colour: [0.5; 3],
-            base_texture: None,
-            metallic: 0.0,
-            roughness: 1.0,
-            metallic_roughness_texture: None,
-            specular: 1.0,
-            ior: 1.5,
-            emission: [0.0; 3],
-            emission_texture: None,
-        }
-    }
-}
-
-impl Material {
-    /// Whether it gives light.
-    pub fn emits(&self) -> bool {
-        self.emission.iter().any(|&e| e > 0.0)
-    }
-}
 
 /// One thing of the scene, as the artist named it.
 #[derive(Clone, Debug)]
@@ -161,6 +22,19 @@ pub struct Object {
     pub max: Vec3,
     /// The material of its first triangle.
     pub material: u32,
+    /// Whether any of its materials gives light.
+    pub emits: bool,
+}
+
+/// A camera that came with the scene, to be offered as a viewpoint.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SceneCamera {
+    /// Name.
+    pub name: String,
+    /// Where it stands, metres.
+    pub position: [f64; 3],
+    /// How it is turned.
+    pub orientation: dome_optics::Orientation,
 }
 
 /// What a triangle belongs to.
@@ -170,12 +44,44 @@ pub(crate) struct Owner {
     pub(crate) object: u32,
 }
 
+/// What some meshes carry at their corners and others do not; empty until the first one does.
+#[derive(Default)]
+struct Optional<T> {
+    values: Vec<T>,
+}
+
+impl<T: Copy> Optional<T> {
+    /// Takes the values of `count` more corners after `before` others, or `missing` for each.
+    fn extend(&mut self, before: usize, count: usize, values: &[T], missing: T) {
+        if values.is_empty() && self.values.is_empty() {
+            return;
+        }
+        self.values.resize(before, missing);
+        self.values.extend(values.iter().take(count));
+        self.values.resize(before + count, missing);
+    }
+
+    fn corners(&self, triangle: [u32; 3]) -> Option<[T; 3]> {
+        (!self.values.is_empty()).then(|| triangle.map(|i| self.values[i as usize]))
+    }
+}
+
+/// What corners carry beside their position.
+#[derive(Default)]
+struct Corners {
+    normals: Vec<Vec3>,
+    uvs: Vec<Vec2>,
+    second_uvs: Optional<Vec2>,
+    colours: Optional<Vec4>,
+    /// Direction of growing u in the world, and whether v grows with its cross product.
+    tangents: Optional<Vec4>,
+}
+
 /// World-space triangles with their owners.
 #[derive(Default)]
 pub struct SceneBuilder {
     positions: Vec<Vec3>,
-    normals: Vec<Vec3>,
-    uvs: Vec<Vec2>,
+    corners: Corners,
     triangles: Vec<[u32; 3]>,
     owners: Vec<Owner>,
     objects: Vec<Object>,
@@ -183,12 +89,18 @@ pub struct SceneBuilder {
     pub materials: Vec<Material>,
     /// Pictures of the textures.
     pub pictures: Vec<Rgba8>,
+    /// Lamps without a body.
+    pub lamps: Vec<Lamp>,
+    /// Cameras.
+    pub cameras: Vec<SceneCamera>,
     /// Triangles without area or with a coordinate that is no number, which were left out.
     pub dropped: usize,
+    /// Meshes that came without normals; they are shown flat.
+    pub without_normals: usize,
 }
 
 /// A mesh in its own space.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub struct MeshPart {
     /// Corner positions.
     pub positions: Vec<[f32; 3]>,
@@ -196,6 +108,12 @@ pub struct MeshPart {
     pub normals: Vec<[f32; 3]>,
     /// Texture coordinates, or empty.
     pub uvs: Vec<[f32; 2]>,
+    /// Second set of texture coordinates, or empty.
+    pub second_uvs: Vec<[f32; 2]>,
+    /// Corner colours, scene-linear with alpha, or empty.
+    pub colours: Vec<[f32; 4]>,
+    /// Corner tangents with the sign of the bitangent, or empty.
+    pub tangents: Vec<[f32; 4]>,
     /// Corners of the triangles.
     pub triangles: Vec<[u32; 3]>,
     /// Index of the material.
@@ -211,12 +129,15 @@ impl SceneBuilder {
             min: Vec3::INFINITY,
             max: Vec3::NEG_INFINITY,
             material: 0,
+            emits: false,
         });
     }
 
     /// Adds a mesh part, placed by `transform`, to the object started last. Corner indices must be in range.
     pub fn add_part(&mut self, part: &MeshPart, transform: &Mat4) {
-        let base = self.positions.len() as u32;
+        let before = self.positions.len();
+        let count = part.positions.len();
+        let base = before as u32;
         let object = self.objects.len() as u32 - 1;
         let linear = Mat3::from_mat4(*transform);
         // Normals go with the inverse transpose; a mirror image turns the winding, which is put right.
@@ -227,15 +148,42 @@ impl SceneBuilder {
         );
         let mirrored = linear.determinant() < 0.0;
         let sign = if mirrored { -1.0 } else { 1.0 };
+        if part.normals.is_empty() {
+            self.without_normals += 1;
+        }
         for (i, &p) in part.positions.iter().enumerate() {
             self.positions.push(transform.transform_point3(p.into()));
             let normal = part.normals.get(i).map_or(Vec3::ZERO, |&n| {
                 (cofactor * Vec3::from(n) * sign).normalize_or_zero()
             });
-            self.normals.push(normal);
-            self.uvs
+            self.corners.normals.push(normal);
+            self.corners
+                .uvs
                 .push(part.uvs.get(i).map_or(Vec2::ZERO, |&uv| uv.into()));
         }
+        let pairs = |v: &[[f32; 2]]| v.iter().map(|&uv| Vec2::from(uv)).collect::<Vec<_>>();
+        self.corners
+            .second_uvs
+            .extend(before, count, &pairs(&part.second_uvs), Vec2::ZERO);
+        let colours: Vec<Vec4> = part.colours.iter().map(|&c| c.into()).collect();
+        self.corners
+            .colours
+            .extend(before, count, &colours, Vec4::ONE);
+        let tangents: Vec<Vec4> = part
+            .tangents
+            .iter()
+            .map(|&[x, y, z, w]| {
+                let t = (linear * Vec3::new(x, y, z)).normalize_or_zero();
+                t.extend(w * sign)
+            })
+            .collect();
+        self.corners
+            .tangents
+            .extend(before, count, &tangents, Vec4::ZERO);
+        let emits = self
+            .materials
+            .get(part.material as usize)
+            .is_some_and(Material::emits);
         for &[a, b, c] in &part.triangles {
             let corners = if mirrored { [a, c, b] } else { [a, b, c] }.map(|i| i + base);
             let p = corners.map(|i| self.positions[i as usize]);
@@ -248,6 +196,7 @@ impl SceneBuilder {
             if o.triangles == 0 {
                 o.material = part.material;
             }
+            o.emits |= emits;
             o.triangles += 1;
             for q in p {
                 o.min = o.min.min(q);
@@ -266,6 +215,28 @@ impl SceneBuilder {
         self.triangles.len()
     }
 
+    /// Makes everything larger by `factor`, for scenes that were made in another unit than metres.
+    pub fn scale(&mut self, factor: f32) {
+        for p in &mut self.positions {
+            *p *= factor;
+        }
+        for o in &mut self.objects {
+            o.min *= factor;
+            o.max *= factor;
+        }
+        for lamp in &mut self.lamps {
+            lamp.scale(factor);
+        }
+        for camera in &mut self.cameras {
+            camera.position = camera.position.map(|v| v * f64::from(factor));
+        }
+        for material in &mut self.materials {
+            if let Some(volume) = &mut material.volume {
+                volume.distance *= factor;
+            }
+        }
+    }
+
     /// Builds what tracing needs. `name` is for the message if there is nothing to trace.
     pub fn build(mut self, sky: Sky, name: &str) -> Result<Scene, TraceError> {
         if self.triangles.is_empty() {
@@ -273,49 +244,43 @@ impl SceneBuilder {
         }
         self.objects.shrink_to_fit();
         let accel = Accel::build(&self.positions, &self.triangles);
-        let mut scene = Scene {
+        let see_through = self
+            .owners
+            .iter()
+            .any(|o| self.materials[o.material as usize].lets_straight_through());
+        Ok(Scene {
             positions: self.positions,
-            normals: self.normals,
-            uvs: self.uvs,
+            corners: self.corners,
             triangles: self.triangles,
             owners: self.owners,
             objects: self.objects,
             materials: self.materials,
             pictures: self.pictures,
+            lamps: self.lamps,
+            cameras: self.cameras,
             accel,
-            lights: Lights::default(),
+            see_through,
             sky,
-        };
-        scene.lights = Lights::gather(&scene);
-        Ok(scene)
+        })
     }
 }
 
 /// A scene that can be traced.
 pub struct Scene {
     pub(crate) positions: Vec<Vec3>,
-    normals: Vec<Vec3>,
-    uvs: Vec<Vec2>,
+    corners: Corners,
     pub(crate) triangles: Vec<[u32; 3]>,
     pub(crate) owners: Vec<Owner>,
     objects: Vec<Object>,
     materials: Vec<Material>,
-    pictures: Vec<Rgba8>,
+    pub(crate) pictures: Vec<Rgba8>,
+    lamps: Vec<Lamp>,
+    cameras: Vec<SceneCamera>,
     pub(crate) accel: Accel,
-    pub(crate) lights: Lights,
+    /// Whether anything lets light straight through, so that shadows must look closer.
+    pub(crate) see_through: bool,
     /// What the file says surrounds it; renders are told their own.
     pub sky: Sky,
-}
-
-/// A point of a surface, ready to be lit.
-pub(crate) struct Surface {
-    pub(crate) position: Vec3,
-    /// Geometric normal, on the side of the viewer.
-    pub(crate) geometric: Vec3,
-    /// Shading normal, on the side of the viewer.
-    pub(crate) shading: Vec3,
-    pub(crate) gloss: Gloss,
-    pub(crate) emission: Vec3,
 }
 
 impl Scene {
@@ -334,6 +299,16 @@ impl Scene {
         &self.pictures
     }
 
+    /// The lamps without a body.
+    pub fn lamps(&self) -> &[Lamp] {
+        &self.lamps
+    }
+
+    /// The cameras.
+    pub fn cameras(&self) -> &[SceneCamera] {
+        &self.cameras
+    }
+
     /// Number of triangles.
     pub fn triangle_count(&self) -> usize {
         self.triangles.len()
@@ -341,7 +316,10 @@ impl Scene {
 
     /// Number of triangles that give light.
     pub fn emitting_triangles(&self) -> usize {
-        self.lights.len()
+        self.owners
+            .iter()
+            .filter(|o| self.materials[o.material as usize].emits())
+            .count()
     }
 
     /// Lowest and highest corner of everything, metres.
@@ -378,61 +356,138 @@ impl Scene {
         &self.materials[self.owners[triangle as usize].material as usize]
     }
 
-    pub(crate) fn uv(&self, triangle: u32, u: f32, v: f32) -> Vec2 {
-        let [a, b, c] = self.triangles[triangle as usize].map(|i| self.uvs[i as usize]);
-        a * (1.0 - u - v) + b * u + c * v
+    /// A place on a triangle for looking things up.
+    pub(crate) fn spot(&self, triangle: u32, u: f32, v: f32) -> Spot<'_> {
+        Spot {
+            scene: self,
+            corners: self.triangles[triangle as usize],
+            weights: [1.0 - u - v, u, v],
+        }
+    }
+}
+
+/// A place on a triangle: textures and corner values are looked up there.
+pub(crate) struct Spot<'a> {
+    scene: &'a Scene,
+    corners: [u32; 3],
+    weights: [f32; 3],
+}
+
+impl Spot<'_> {
+    fn mix<T: std::ops::Mul<f32, Output = T> + std::ops::Add<Output = T>>(&self, c: [T; 3]) -> T {
+        let [a, b, c] = c;
+        let [wa, wb, wc] = self.weights;
+        a * wa + b * wb + c * wc
     }
 
-    pub(crate) fn emission(&self, material: &Material, uv: Vec2) -> Vec3 {
-        let factor = Vec3::from(material.emission);
-        match &material.emission_texture {
-            Some(t) if material.emits() => factor * t.sample(&self.pictures, uv, true).truncate(),
+    pub(crate) fn position(&self) -> Vec3 {
+        // From the corners, not along the ray: exact to the triangle's own rounding.
+        self.mix(self.corners.map(|i| self.scene.positions[i as usize]))
+    }
+
+    pub(crate) fn normal(&self) -> Vec3 {
+        self.mix(self.corners.map(|i| self.scene.corners.normals[i as usize]))
+            .normalize_or_zero()
+    }
+
+    fn corner_uvs(&self, set: u8) -> [Vec2; 3] {
+        if set == 0 {
+            return self.corners.map(|i| self.scene.corners.uvs[i as usize]);
+        }
+        let second = &self.scene.corners.second_uvs;
+        second.corners(self.corners).unwrap_or_default()
+    }
+
+    /// The texture's value here.
+    pub(crate) fn texture(&self, texture: &Texture, meaning: Meaning) -> Vec4 {
+        let uv = self.mix(self.corner_uvs(texture.set));
+        texture.sample(&self.scene.pictures, uv, meaning)
+    }
+
+    /// A factor times one channel of an optional picture of data.
+    pub(crate) fn scaled(&self, factor: f32, texture: &Option<Texture>, channel: usize) -> f32 {
+        match texture {
+            Some(t) if factor > 0.0 => factor * self.texture(t, Meaning::Data)[channel],
             _ => factor,
         }
     }
 
-    pub(crate) fn surface(&self, hit: &Hit, ray: &TraceRay) -> Surface {
-        let triangle = hit.triangle as usize;
-        let [p0, p1, p2] = self.corners(hit.triangle);
-        let (u, v) = (hit.u, hit.v);
-        let outward = (p1 - p0).cross(p2 - p0).normalize_or_zero();
-        let side = if outward.dot(ray.direction) > 0.0 {
-            -1.0
-        } else {
-            1.0
-        };
-        let geometric = outward * side;
-        let [n0, n1, n2] = self.triangles[triangle].map(|i| self.normals[i as usize]);
-        let smooth = (n0 * (1.0 - u - v) + n1 * u + n2 * v).normalize_or_zero() * side;
-        // A missing normal, or one that turns away from the viewer, gives way to the true one.
-        let faces = smooth.dot(ray.direction) < -1e-3 && smooth.dot(geometric) > 0.0;
-        let shading = if faces { smooth } else { geometric };
+    /// A colour times an optional picture of colour.
+    pub(crate) fn tinted(&self, colour: [f32; 3], texture: &Option<Texture>) -> Vec3 {
+        let colour = Vec3::from(colour);
+        match texture {
+            Some(t) if colour != Vec3::ZERO => {
+                colour * self.texture(t, Meaning::Colour).truncate()
+            }
+            _ => colour,
+        }
+    }
 
-        let material = self.material_of(hit.triangle);
-        let uv = self.uv(hit.triangle, u, v);
-        let mut base = Vec3::from(material.base_colour);
-        if let Some(t) = &material.base_texture {
-            base *= t.sample(&self.pictures, uv, true).truncate();
+    /// The corner colours' mix.
+    pub(crate) fn colour(&self) -> Vec4 {
+        let colours = &self.scene.corners.colours;
+        colours
+            .corners(self.corners)
+            .map_or(Vec4::ONE, |c| self.mix(c))
+    }
+
+    /// How much is there: 0 a hole, 1 solid.
+    pub(crate) fn opacity(&self, material: &Material) -> f32 {
+        use crate::material::Alpha;
+        let alpha = || {
+            let mut alpha = material.opacity * self.colour().w;
+            if let Some(t) = &material.base_texture {
+                alpha *= self.texture(t, Meaning::Data).w;
+            }
+            self.scaled(alpha, &material.opacity_texture, 0)
+        };
+        match material.alpha {
+            Alpha::Opaque => 1.0,
+            Alpha::Mask(limit) => {
+                if alpha() >= limit {
+                    1.0
+                } else {
+                    0.0
+                }
+            }
+            Alpha::Blend => alpha().clamp(0.0, 1.0),
         }
-        let (mut metallic, mut roughness) = (material.metallic, material.roughness);
-        if let Some(t) = &material.metallic_roughness_texture {
-            let mr = t.sample(&self.pictures, uv, false);
-            roughness *= mr.y;
-            metallic *= mr.z;
+    }
+
+    /// Light that the surface gives, before it is dimmed.
+    pub(crate) fn emission(&self, material: &Material) -> Vec3 {
+        self.tinted(material.emission, &material.emission_texture)
+    }
+
+    /// The normal that a normal picture gives to a surface of normal `n`, or `None` where the texture
+    /// coordinates give no direction.
+    pub(crate) fn bent_normal(&self, n: Vec3, (texture, scale): &(Texture, f32)) -> Option<Vec3> {
+        let given = self.scene.corners.tangents.corners(self.corners);
+        let mixed = given.map(|t| self.mix(t)).unwrap_or(Vec4::ZERO);
+        let (tangent, hand) = if mixed.truncate().length_squared() > 0.0 {
+            (mixed.truncate(), mixed.w)
+        } else {
+            self.uv_tangent(n, texture.set)?
+        };
+        let tangent = (tangent - n * n.dot(tangent)).try_normalize()?;
+        let bitangent = n.cross(tangent) * hand.signum();
+        let t = self.texture(texture, Meaning::Data).truncate() * 2.0 - 1.0;
+        (tangent * (t.x * scale) + bitangent * (t.y * scale) + n * t.z).try_normalize()
+    }
+
+    /// The direction of growing u from positions and texture coordinates, and the hand of the frame.
+    fn uv_tangent(&self, n: Vec3, set: u8) -> Option<(Vec3, f32)> {
+        let [a, b, c] = self.corners.map(|i| self.scene.positions[i as usize]);
+        let [ua, ub, uc] = self.corner_uvs(set);
+        let (e1, e2, d1, d2) = (b - a, c - a, ub - ua, uc - ua);
+        let det = d1.x * d2.y - d2.x * d1.y;
+        if det == 0.0 || !det.is_finite() {
+            return None;
         }
-        Surface {
-            // From the corners, not along the ray: exact to the triangle's own rounding.
-            position: p0 * (1.0 - u - v) + p1 * u + p2 * v,
-            geometric,
-            shading,
-            gloss: Gloss {
-                base: base.clamp(Vec3::ZERO, Vec3::ONE),
-                metallic: metallic.clamp(0.0, 1.0),
-                roughness: roughness.clamp(0.0, 1.0),
-                specular: material.specular,
-                ior: material.ior,
-            },
-            emission: self.emission(material, uv),
-        }
+        let tangent = (e1 * d2.y - e2 * d1.y) / det;
+        let bitangent = (e2 * d1.x - e1 * d2.x) / det;
+        // v runs downwards in glTF; its tangent space takes the green channel upwards, against it.
+        let up = -bitangent;
+        Some((tangent, n.cross(tangent).dot(up)))
     }
 }

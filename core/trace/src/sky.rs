@@ -1,10 +1,37 @@
-//! What surrounds the scene: a plain colour, or two colours from horizon to zenith.
+//! What surrounds the scene, as it is set: a colour, two colours, sun and sky, or a picture.
 
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
-/// Light from outside, scene-linear RGB radiance.
+/// Sun and clear sky by sun position and air (Hosek and Wilkie 2012).
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct SunSky {
+    /// Height of the sun above the horizon, degrees, -5 to 90.
+    pub elevation_deg: f32,
+    /// Where the sun stands, degrees clockwise from -Z.
+    pub heading_deg: f32,
+    /// 1 clearest air to 10 haze.
+    pub turbidity: f32,
+    /// Reflectance of the ground, 0 to 1.
+    pub ground: [f32; 3],
+    /// Whether the sun's disc is there, or the sky alone.
+    pub disc: bool,
+}
+
+impl Default for SunSky {
+    fn default() -> Self {
+        Self {
+            elevation_deg: 35.0,
+            heading_deg: 135.0,
+            turbidity: 3.0,
+            ground: [0.2, 0.19, 0.17],
+            disc: true,
+        }
+    }
+}
+
+/// Light from outside, scene-linear RGB radiance.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "kind", rename_all = "kebab-case")]
 pub enum Sky {
     /// The same from everywhere.
@@ -19,6 +46,13 @@ pub enum Sky {
         /// Radiance at the horizon.
         horizon: [f32; 3],
     },
+    /// Sun and clear sky.
+    Sun(SunSky),
+    /// A picture of what is all round.
+    Picture {
+        /// Name of the picture's file among the project's surroundings, or its path.
+        file: String,
+    },
 }
 
 impl Default for Sky {
@@ -32,24 +66,64 @@ impl Default for Sky {
 }
 
 impl Sky {
-    /// Radiance from a unit direction.
-    pub fn radiance(&self, direction: Vec3) -> Vec3 {
-        match self {
-            Self::Plain { colour } => Vec3::from(*colour),
-            Self::TwoColour { zenith, horizon } => {
-                // The horizon's haze thins out quickly upwards: the cube of what is left to the zenith.
-                let haze = (1.0 - direction.y.clamp(0.0, 1.0)).powi(3);
-                Vec3::from(*zenith).lerp(Vec3::from(*horizon), haze)
-            }
-        }
-    }
-
-    /// Whether every value is a finite, non-negative radiance.
+    /// Whether every value is finite and within its limits.
     pub fn is_valid(&self) -> bool {
         let ok = |c: &[f32; 3]| c.iter().all(|v| v.is_finite() && (0.0..=1e6).contains(v));
         match self {
             Self::Plain { colour } => ok(colour),
             Self::TwoColour { zenith, horizon } => ok(zenith) && ok(horizon),
+            Self::Sun(s) => {
+                (-5.0..=90.0).contains(&s.elevation_deg)
+                    && s.heading_deg.is_finite()
+                    && (1.0..=10.0).contains(&s.turbidity)
+                    && s.ground.iter().all(|v| (0.0..=1.0).contains(v))
+            }
+            Self::Picture { file } => !file.is_empty(),
         }
     }
+}
+
+/// The sky, how it is turned, and how bright it lights and is seen.
+#[derive(Clone, Debug, PartialEq, Default, Serialize, Deserialize)]
+pub struct Surroundings {
+    /// The sky itself.
+    pub sky: Sky,
+    /// Turned clockwise seen from above, degrees.
+    #[serde(default)]
+    pub turn_deg: f32,
+    /// Brightness as a light, stops.
+    #[serde(default)]
+    pub light_stops: f32,
+    /// Brightness where it is seen directly, stops.
+    #[serde(default)]
+    pub backdrop_stops: f32,
+    /// Whether nothing is seen where the sky would be: alpha is 0 there.
+    #[serde(default)]
+    pub transparent: bool,
+}
+
+impl From<Sky> for Surroundings {
+    fn from(sky: Sky) -> Self {
+        Self {
+            sky,
+            ..Self::default()
+        }
+    }
+}
+
+impl Surroundings {
+    /// Whether every value is finite and within its limits.
+    pub fn is_valid(&self) -> bool {
+        let stops = |v: f32| (-20.0..=20.0).contains(&v);
+        self.sky.is_valid()
+            && self.turn_deg.is_finite()
+            && stops(self.light_stops)
+            && stops(self.backdrop_stops)
+    }
+}
+
+/// Radiance of the two-colour sky.
+pub(crate) fn two_colours(zenith: Vec3, horizon: Vec3, up: f32) -> Vec3 {
+    // The horizon's haze thins out quickly upwards: the cube of what is left to the zenith.
+    zenith.lerp(horizon, (1.0 - up.clamp(0.0, 1.0)).powi(3))
 }

@@ -30,6 +30,12 @@ pub fn floor_below(scene: &Scene, point: DVec3) -> Option<Floor> {
     })
 }
 
+/// Height of the first surface straight above a point, metres, or `None` under the open sky.
+pub fn ceiling_above(scene: &Scene, point: DVec3) -> Option<f64> {
+    let hit = scene.hit(&TraceRay::new(point.as_vec3(), Vec3::Y))?;
+    Some(point.y + f64::from(hit.distance))
+}
+
 /// The middle of the scene, at eye height above the floor there.
 ///
 /// Of all surfaces on the vertical line through the middle that leave room to stand on, the lowest

@@ -1,109 +1,11 @@
 //! Light against facts: energy, view factors, Fresnel, and that noise falls as it must.
 
+mod common;
+
+use common::*;
 use dome_optics::{Equirect, Eye, MonoEye, Orientation, PanoramaSize, PicturePoint, Ray};
-use dome_trace::scene::MeshPart;
-use dome_trace::{Control, Material, Render, Scene, SceneBuilder, Sky};
-use glam::{DVec3, Mat4};
-
-const WHITE_SKY: Sky = Sky::Plain { colour: [1.0; 3] };
-const NO_SKY: Sky = Sky::Plain { colour: [0.0; 3] };
-
-fn quad(corners: [[f32; 3]; 4], material: u32) -> MeshPart {
-    MeshPart {
-        positions: corners.to_vec(),
-        triangles: vec![[0, 1, 2], [0, 2, 3]],
-        material,
-        ..MeshPart::default()
-    }
-}
-
-/// A finely divided ball of radius 1 with smooth normals.
-fn ball(material: u32) -> MeshPart {
-    let (rings, sectors) = (96, 192);
-    let mut part = MeshPart {
-        material,
-        ..MeshPart::default()
-    };
-    for r in 0..=rings {
-        for s in 0..=sectors {
-            let lat = std::f32::consts::PI * (r as f32 / rings as f32 - 0.5);
-            let lon = std::f32::consts::TAU * s as f32 / sectors as f32;
-            let p = [lat.cos() * lon.sin(), lat.sin(), -lat.cos() * lon.cos()];
-            part.positions.push(p);
-            part.normals.push(p);
-        }
-    }
-    for r in 0..rings {
-        for s in 0..sectors {
-            let a = r * (sectors + 1) + s;
-            let b = a + sectors + 1;
-            part.triangles.extend([[a, a + 1, b + 1], [a, b + 1, b]]);
-        }
-    }
-    part
-}
-
-fn scene(parts: &[MeshPart], materials: Vec<Material>, sky: Sky) -> Scene {
-    let mut builder = SceneBuilder::default();
-    builder.materials = materials;
-    for part in parts {
-        builder.start_object("part");
-        builder.add_part(part, &Mat4::IDENTITY);
-    }
-    builder.build(sky, "test").unwrap()
-}
-
-fn matt(albedo: f32) -> Material {
-    Material {
-        base_colour: [albedo; 3],
-        specular: 0.0,
-        ..Material::default()
-    }
-}
-
-fn lamp(radiance: f32) -> Material {
-    Material {
-        base_colour: [0.0; 3],
-        emission: [radiance; 3],
-        specular: 0.0,
-        ..Material::default()
-    }
-}
-
-/// Looks straight down on the unit square of the ground, evenly.
-struct FromAbove {
-    height: f64,
-}
-
-impl Eye for FromAbove {
-    fn ray(&self, p: PicturePoint) -> Option<Ray> {
-        Some(Ray {
-            origin: DVec3::new(p.u, self.height, p.v),
-            direction: DVec3::NEG_Y,
-        })
-    }
-}
-
-fn mean(scene: &Scene, eye: &dyn Eye, width: u32, samples: u32, seed: u32) -> f64 {
-    let size = PanoramaSize::from_width(width).unwrap();
-    let render = Render {
-        scene,
-        sky: scene.sky,
-        eye,
-        size,
-        samples,
-        seed,
-    };
-    let strip = render.strip(0, size.height(), &Control::default()).unwrap();
-    strip.samples.iter().map(|&s| f64::from(s)).sum::<f64>() / strip.samples.len() as f64
-}
-
-const GROUND: [[f32; 3]; 4] = [
-    [0.0, 0.0, 0.0],
-    [0.0, 0.0, 1.0],
-    [1.0, 0.0, 1.0],
-    [1.0, 0.0, 0.0],
-];
+use dome_trace::{Illumination, Material};
+use glam::DVec3;
 
 /// Howell, A Catalog of Radiation Heat Transfer Configuration Factors: facing unit squares at distance
 /// 1: 0.1998; unit squares that share an edge at 90 degrees: 0.2000.
@@ -212,19 +114,12 @@ fn a_glowing_room_shows_no_contrast() {
     let s = scene(&parts, vec![wall], NO_SKY);
     let eye = MonoEye::new(DVec3::new(0.3, 1.6, 0.4), Orientation::default(), Equirect);
     let size = PanoramaSize::from_width(64).unwrap();
-    let render = Render {
-        scene: &s,
-        sky: s.sky,
-        eye: &eye,
-        size,
-        samples: 512,
-        seed: 3,
-    };
-    let strip = render.strip(0, 32, &Control::default()).unwrap();
-    let average = strip.samples.iter().sum::<f32>() / strip.samples.len() as f32;
+    let light = Illumination::plain(&s, s.sky.clone());
+    let samples = render(&s, &light, &eye, size, 512, 3);
+    let average = samples.iter().sum::<f32>() / samples.len() as f32;
     assert!((average - 1.0).abs() < 0.01, "{average}");
     // No pixel stands out beyond its noise, corners included.
-    for p in &strip.samples {
+    for p in &samples {
         assert!((p - 1.0).abs() < 0.15, "{p}");
     }
 }
@@ -296,17 +191,8 @@ fn noise_halves_with_four_times_the_samples() {
     );
     let eye = FromAbove { height: 0.5 };
     let size = PanoramaSize::from_width(32).unwrap();
-    let render = |samples, seed| {
-        let r = Render {
-            scene: &s,
-            sky: s.sky,
-            eye: &eye,
-            size,
-            samples,
-            seed,
-        };
-        r.strip(0, 16, &Control::default()).unwrap().samples
-    };
+    let light = Illumination::plain(&s, s.sky.clone());
+    let render = |samples, seed| render(&s, &light, &eye, size, samples, seed);
     let truth: Vec<f32> = {
         let n = 8;
         let runs: Vec<_> = (0..n).map(|i| render(2048, 100 + i)).collect();

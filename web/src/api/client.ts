@@ -1,15 +1,19 @@
 import type { ApiError } from "../generated/ApiError";
 import type { Estimate } from "../generated/Estimate";
 import type { FloorInfo } from "../generated/FloorInfo";
+import type { LightInfo } from "../generated/LightInfo";
 import type { Order } from "../generated/Order";
 import type { OrderRequest } from "../generated/OrderRequest";
 import type { Package } from "../generated/Package";
 import type { PackageRequest } from "../generated/PackageRequest";
+import type { Pass } from "../generated/Pass";
 import type { Plan } from "../generated/Plan";
 import type { PreviewRequest } from "../generated/PreviewRequest";
 import type { Project } from "../generated/Project";
 import type { ProjectCard } from "../generated/ProjectCard";
 import type { ProjectChange } from "../generated/ProjectChange";
+import type { SunPosition } from "../generated/SunPosition";
+import type { SurroundingsFile } from "../generated/SurroundingsFile";
 import type { Viewpoint } from "../generated/Viewpoint";
 import type { ViewpointDraft } from "../generated/ViewpointDraft";
 
@@ -89,7 +93,16 @@ export const api = {
     `/api/projects/${project}/plan.png?y=${y}&${areaQuery(area)}&width=${width}`,
   floor: (project: number, [x, y, z]: readonly [number, number, number]) =>
     json<FloorInfo>("GET", `/projects/${project}/floor?x=${x}&y=${y}&z=${z}`),
-  estimate: (width: number) => json<Estimate>("GET", `/estimate?width=${width}`),
+  lights: (project: number, viewpoint: number) =>
+    json<LightInfo[]>("GET", `/projects/${project}/lights?viewpoint=${viewpoint}`),
+  sun: (latitude: number, month: number, day: number, hour: number) =>
+    json<SunPosition>("GET", `/sun?latitude=${latitude}&month=${month}&day=${day}&hour=${hour}`),
+  estimate: (width: number, passes: Pass[]) =>
+    json<Estimate>("GET", `/estimate?width=${width}&passes=${passes.join(",")}`),
+  passPicture: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/picture.jpg`,
+  passFile: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/pass.exr`,
+  passValue: (order: number, pass: Pass, u: number, v: number) =>
+    json<string>("GET", `/orders/${order}/passes/${pass}/at?u=${u}&v=${v}`),
   order: (project: number, body: OrderRequest) => json<Order>("POST", `/projects/${project}/orders`, body),
   stopOrder: (id: number) => done("POST", `/orders/${id}/stop`),
   resumeOrder: (id: number) => done("POST", `/orders/${id}/resume`),
@@ -106,20 +119,30 @@ export const api = {
   },
 };
 
-/** Sends a scene; `progress` hears the share that has been sent. */
-export function upload(file: File, name: string, progress: (share: number) => void): Promise<Project> {
+/** Sends a file; `progress` hears the share that has been sent. */
+function send<T>(path: string, file: File, progress: (share: number) => void): Promise<T> {
   return new Promise((resolve, reject) => {
     const sending = new XMLHttpRequest();
-    const query = `file=${encodeURIComponent(file.name)}&name=${encodeURIComponent(name)}`;
-    sending.open("POST", `/api/projects?${query}`);
+    sending.open("POST", `/api${path}`);
     sending.setRequestHeader("Content-Type", "application/octet-stream");
     sending.responseType = "json";
     sending.upload.addEventListener("progress", (e) => progress(e.total > 0 ? e.loaded / e.total : 0));
     sending.addEventListener("error", () => reject(new Refusal(UNREACHABLE)));
     sending.addEventListener("load", () => {
-      if (sending.status === 200) resolve(sending.response as Project);
+      if (sending.status === 200) resolve(sending.response as T);
       else reject(new Refusal((sending.response as ApiError | null)?.error ?? UNREACHABLE));
     });
     sending.send(file);
   });
+}
+
+/** Sends a scene; `progress` hears the share that has been sent. */
+export function upload(file: File, name: string, progress: (share: number) => void): Promise<Project> {
+  const query = `file=${encodeURIComponent(file.name)}&name=${encodeURIComponent(name)}`;
+  return send(`/projects?${query}`, file, progress);
+}
+
+/** Sends a picture of surroundings. */
+export function uploadSurroundings(project: number, file: File): Promise<SurroundingsFile> {
+  return send(`/projects/${project}/surroundings?file=${encodeURIComponent(file.name)}`, file, () => {});
 }

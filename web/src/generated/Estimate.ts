@@ -23,4 +23,8 @@ free_bytes: number | null,
 /**
  * Pixels per degree along the horizon.
  */
-pixels_per_degree: number, };
+pixels_per_degree: number, 
+/**
+ * Memory while rendering beside the scene itself, bytes.
+ */
+memory_bytes: number, };

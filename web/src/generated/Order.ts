@@ -35,6 +35,14 @@ strips: Array<[number, number]>,
  */
 remaining_s: number | null, 
 /**
+ * Noise of what is finished, percent of the displayed value.
+ */
+noise_percent: number | null, 
+/**
+ * Mean number of samples of the finished pixels.
+ */
+mean_samples: number | null, 
+/**
  * Time spent on rendering, seconds.
  */
 spent_s: number, 

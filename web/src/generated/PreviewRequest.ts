@@ -12,4 +12,8 @@ pose: Pose,
 /**
  * Width in pixels.
  */
-width: number, };
+width: number, 
+/**
+ * One grey over everything but glass.
+ */
+clay?: boolean, };

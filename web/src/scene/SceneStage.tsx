@@ -1,15 +1,19 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation } from "wouter";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
 import type { Project } from "../generated/Project";
 import { Mark } from "../parts/Mark";
+import { NumberField } from "../parts/NumberField";
 import { Problem } from "../parts/Problem";
+import { Switch } from "../parts/Switch";
 import { count, metres } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
-import { SkyControl } from "./SkyControl";
+import { LightList } from "./LightList";
+import { ScaleCheck } from "./ScaleCheck";
+import { SurroundingsControl } from "./SurroundingsControl";
 
 function Fact({ name, value }: { name: string; value: string }) {
   return (
@@ -20,20 +24,128 @@ function Fact({ name, value }: { name: string; value: string }) {
   );
 }
 
-/** What is here: objects, materials, lights, surroundings, and what was left out. */
+type Tab = "objects" | "lights" | "report";
+
+/** What was taken over, left out, or is odd. */
+function Report({ scene }: { scene: Project["scene"] }) {
+  return (
+    <div
+      className="min-h-0 flex-1 space-y-3 overflow-auto rounded-box border border-base-300 p-3 text-sm"
+      tabIndex={0}
+      role="region"
+      aria-label="What the import understood"
+    >
+      {scene.understood.length > 0 && (
+        <div>
+          <h2 className="mb-1 text-sm">Understood</h2>
+          <ul className="space-y-1">
+            {scene.understood.map((u) => (
+              <li key={u}>
+                <Mark kind="fine">
+                  <span className="text-base-content">{u}</span>
+                </Mark>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {scene.left_out.length + scene.notices.length > 0 ? (
+        <div>
+          <h2 className="mb-1 text-sm">Left out, or odd</h2>
+          <ul className="space-y-1">
+            {[...scene.left_out.map((l) => `${l.what}: ${l.why}.`), ...scene.notices].map((text) => (
+              <li key={text}>
+                <Mark kind="look">
+                  <span className="text-base-content">{text}</span>
+                </Mark>
+              </li>
+            ))}
+          </ul>
+        </div>
+      ) : (
+        <p>
+          <Mark kind="fine">
+            <span className="text-base-content">Nothing was left out and nothing is odd.</span>
+          </Mark>
+        </p>
+      )}
+    </div>
+  );
+}
+
+function Objects({ objects }: { objects: Project["scene"]["objects"] }) {
+  const [find, setFind] = useState("");
+  const shown = objects.filter((o) => o.name.toLowerCase().includes(find.toLowerCase()));
+  return (
+    <>
+      <label className="input input-sm w-64 bg-base-100">
+        <input
+          type="search"
+          placeholder="Find an object"
+          value={find}
+          onChange={(e) => setFind(e.target.value)}
+          aria-label="Find an object"
+        />
+      </label>
+      <div
+        className="min-h-0 flex-1 overflow-auto rounded-box border border-base-300"
+        tabIndex={0}
+        role="region"
+        aria-label="Objects"
+      >
+        <table className="table table-xs">
+          <thead className="sticky top-0 bg-base-200 text-base-content/80">
+            <tr>
+              <th>Object</th>
+              <th>Material</th>
+              <th className="text-right">Triangles</th>
+              <th className="text-right">Largest side</th>
+            </tr>
+          </thead>
+          <tbody>
+            {shown.slice(0, 500).map((o, i) => (
+              <tr key={`${o.name}-${i}`}>
+                <td>
+                  {o.name}
+                  {o.light && (
+                    <span className="ml-2 rounded-full bg-warning/15 px-1.5 text-[11px] text-warning">
+                      gives light
+                    </span>
+                  )}
+                </td>
+                <td className="text-base-content/80">{o.material}</td>
+                <td className="text-right">{count(o.triangles)}</td>
+                <td className="text-right">{metres(Math.max(...o.size))}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {shown.length > 500 && (
+          <p className="p-2 text-xs">{count(shown.length - 500)} more; narrow the search.</p>
+        )}
+      </div>
+    </>
+  );
+}
+
+/** What is here: objects, lights, surroundings, the scale, and what was left out. */
 export function SceneStage({ project }: { project: Project }) {
-  const { scene } = project;
+  const { scene, settings } = project;
   const queries = useQueryClient();
   const [, go] = useLocation();
-  const [find, setFind] = useState("");
-  const viewpoint = project.viewpoints[0];
+  const [tab, setTab] = useState<Tab>("objects");
+  const [clay, setClay] = useState(false);
+  const [chosen, setChosen] = useState(project.viewpoints[0]?.id ?? 0);
+  const viewpoint = project.viewpoints.find((v) => v.id === chosen) ?? project.viewpoints[0];
   const live = useLivePicture(
     project.id,
     viewpoint?.pose ?? { position: [0, 0, 0], heading_deg: 0, pitch_deg: 0, roll_deg: 0 },
-    project.sky,
+    settings,
+    clay,
   );
   const change = useMutation({
-    mutationFn: (sky: Project["sky"]) => api.changeProject(project.id, { sky }),
+    mutationFn: (part: Partial<Project["settings"]>) =>
+      api.changeProject(project.id, { settings: { ...settings, ...part } }),
     onSuccess: (p) => queries.setQueryData(keys.project(project.id), p),
   });
   const remove = useMutation({
@@ -43,99 +155,71 @@ export function SceneStage({ project }: { project: Project }) {
       go("/");
     },
   });
+  const eye = viewpoint?.pose.position ?? [0, 0, 0];
+  const { data: floor } = useQuery({
+    queryKey: ["floor", project.id, eye, settings.unit, settings.time_s],
+    queryFn: () => api.floor(project.id, eye),
+    placeholderData: (before) => before,
+    gcTime: 10_000,
+  });
+  const room = floor?.ceiling_y != null && floor.floor_y !== null ? floor.ceiling_y - floor.floor_y : null;
   const size = scene.max.map((v, i) => v - (scene.min[i] ?? 0));
-  const lights = scene.objects.filter((o) => o.light);
-  const shown = scene.objects.filter((o) => o.name.toLowerCase().includes(find.toLowerCase()));
+  const odd = scene.left_out.length + scene.notices.length;
+  const tabs: [Tab, string][] = [
+    ["objects", `Objects ${count(scene.objects.length)}`],
+    ["lights", "Lights"],
+    ["report", odd > 0 ? `Import ${odd} to look at` : "Import"],
+  ];
 
   return (
     <div className="grid h-full min-h-[600px] grid-cols-[minmax(0,1fr)_minmax(0,1.15fr)] gap-5">
       <section className="flex min-h-0 flex-col gap-3">
-        <div>
-          <h1 className="text-2xl">{scene.file}</h1>
-          <p className="text-xs text-base-content/75">{scene.format}</p>
+        <div className="flex items-baseline justify-between gap-3">
+          <h1 className="truncate text-2xl">{scene.file}</h1>
+          <p className="text-xs whitespace-nowrap text-base-content/75">{scene.format}</p>
         </div>
-        <dl className="grid grid-cols-3 gap-x-4 gap-y-2">
-          <Fact name="Objects" value={count(scene.objects.length)} />
+        <dl className="grid grid-cols-[auto_auto_auto_1fr] gap-x-5 gap-y-2">
           <Fact name="Triangles" value={count(scene.triangles)} />
+          <Fact name="Materials" value={count(scene.materials)} />
+          <Fact name="Pictures" value={count(scene.textures)} />
           <Fact
             name="Size (x × height × z)"
             value={`${metres(size[0] ?? 0)} × ${metres(size[1] ?? 0)} × ${metres(size[2] ?? 0)}`}
           />
-          <Fact name="Materials" value={count(scene.materials)} />
-          <Fact name="Pictures on them" value={count(scene.textures)} />
-          <Fact name="Objects that give light" value={count(lights.length)} />
         </dl>
-        {(scene.left_out.length > 0 || scene.notices.length > 0) && (
-          <div className="rounded-box bg-base-200 px-3 py-2 text-sm">
-            <h2 className="mb-1 text-sm">Left out, or odd</h2>
-            <ul className="max-h-28 space-y-1 overflow-auto">
-              {scene.left_out.map((l) => (
-                <li key={l.what + l.why}>
-                  <Mark kind="look">
-                    <span className="text-base-content">
-                      {l.what}: {l.why}.
-                    </span>
-                  </Mark>
-                </li>
-              ))}
-              {scene.notices.map((n) => (
-                <li key={n}>
-                  <Mark kind="look">
-                    <span className="text-base-content">{n}</span>
-                  </Mark>
-                </li>
-              ))}
-            </ul>
-          </div>
-        )}
-        <label className="input input-sm w-64 bg-base-100">
-          <input
-            type="search"
-            placeholder="Find an object"
-            value={find}
-            onChange={(e) => setFind(e.target.value)}
-            aria-label="Find an object"
-          />
-        </label>
-        <div
-          className="min-h-0 flex-1 overflow-auto rounded-box border border-base-300"
-          tabIndex={0}
-          role="region"
-          aria-label="Objects"
-        >
-          <table className="table table-xs">
-            <thead className="sticky top-0 bg-base-200 text-base-content/80">
-              <tr>
-                <th>Object</th>
-                <th>Material</th>
-                <th className="text-right">Triangles</th>
-                <th className="text-right">Largest side</th>
-              </tr>
-            </thead>
-            <tbody>
-              {shown.slice(0, 500).map((o, i) => (
-                <tr key={`${o.name}-${i}`}>
-                  <td>
-                    {o.name}
-                    {o.light && (
-                      <span className="ml-2 rounded-full bg-warning/15 px-1.5 text-[11px] text-warning">
-                        gives light
-                      </span>
-                    )}
-                  </td>
-                  <td className="text-base-content/80">{o.material}</td>
-                  <td className="text-right">{count(o.triangles)}</td>
-                  <td className="text-right">{metres(Math.max(...o.size))}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          {shown.length > 500 && (
-            <p className="p-2 text-xs">{count(shown.length - 500)} more; narrow the search.</p>
-          )}
+        <ScaleCheck
+          place={viewpoint?.name ?? ""}
+          room={room}
+          size={size}
+          unit={settings.unit}
+          onUnit={(unit) => change.mutate({ unit })}
+        />
+        <div role="tablist" aria-label="What is in the scene" className="flex gap-1 border-b border-base-300">
+          {tabs.map(([key, name]) => (
+            <button
+              key={key}
+              type="button"
+              role="tab"
+              aria-selected={tab === key}
+              className={`-mb-px border-b-2 px-3 py-1 text-[13px] ${tab === key ? "border-primary font-medium" : "border-transparent text-base-content/80 hover:text-base-content"}`}
+              onClick={() => setTab(key)}
+            >
+              {name}
+            </button>
+          ))}
         </div>
+        {tab === "objects" && <Objects objects={scene.objects} />}
+        {tab === "report" && <Report scene={scene} />}
+        {tab === "lights" && viewpoint && (
+          <LightList
+            project={project}
+            viewpoint={viewpoint}
+            lights={settings.lights}
+            onChange={(lights) => change.mutate({ lights })}
+          />
+        )}
       </section>
-      <section className="flex min-h-0 flex-col gap-4">
+      <section className="flex min-h-0 flex-col gap-3">
         <Horizon
           picture={live.url}
           label={`Unrolled picture from ${viewpoint?.name ?? "the viewpoint"}`}
@@ -148,8 +232,62 @@ export function SceneStage({ project }: { project: Project }) {
             </span>
           }
         />
+        <div className="flex flex-wrap items-end gap-4 pl-9">
+          <label className="flex flex-col gap-0.5">
+            <span className="text-xs text-base-content/75">Seen from</span>
+            <select
+              className="select select-sm w-44 bg-base-100"
+              value={viewpoint?.id}
+              onChange={(e) => setChosen(Number(e.target.value))}
+            >
+              {project.viewpoints.map((v) => (
+                <option key={v.id} value={v.id}>
+                  {v.name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <div className="w-36">
+            <NumberField
+              label="Live and draft light"
+              unit="stops"
+              value={settings.draft_stops}
+              digits={1}
+              step={0.5}
+              min={-20}
+              max={20}
+              onChange={(draft_stops) => change.mutate({ draft_stops })}
+            />
+          </div>
+          {scene.motion_s > 0 && (
+            <div className="w-36">
+              <NumberField
+                label={`Moment (of ${scene.motion_s.toFixed(2)} s)`}
+                unit="s"
+                value={settings.time_s}
+                digits={2}
+                step={0.1}
+                min={0}
+                max={86400}
+                onChange={(time_s) => change.mutate({ time_s })}
+              />
+            </div>
+          )}
+          <div className="pb-1.5">
+            <Switch label="Clay" on={clay} onChange={setClay} />
+          </div>
+          {settings.draft_stops !== 0 && (
+            <p className="pb-1.5 text-xs">
+              <Mark kind="look">Final renders do not use this brightness.</Mark>
+            </p>
+          )}
+        </div>
         <Problem error={live.problem ?? change.error ?? remove.error} />
-        <SkyControl sky={project.sky} onChange={(sky) => change.mutate(sky)} />
+        <SurroundingsControl
+          project={project.id}
+          surroundings={settings.surroundings}
+          onChange={(surroundings) => change.mutate({ surroundings })}
+        />
         <div className="mt-auto flex justify-between">
           <button
             type="button"

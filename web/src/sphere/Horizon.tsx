@@ -18,6 +18,8 @@ interface Props {
   onTurn?: (degrees: number, end: boolean) => void;
   /** Pointing at a place, relative to the middle; degrees. */
   onPoint?: (lon: number, lat: number) => void;
+  /** The pointer is over a place of the picture, 0 to 1 both ways, or has left it. */
+  onHover?: (place: [number, number] | null) => void;
   /** Laid over the picture, in percent of it. */
   children?: ReactNode;
   note?: ReactNode;
@@ -46,6 +48,10 @@ export function Horizon(props: Props) {
     onPoint?.(...place(e));
   };
   const move = (e: PointerEvent) => {
+    if (props.onHover) {
+      const [lon, lat] = place(e);
+      props.onHover([lon / 360 + 0.5, 0.5 - lat / 180]);
+    }
     if (drag.current === null) return;
     const width = frame.current?.clientWidth ?? 1;
     if (onTurn) {
@@ -107,7 +113,8 @@ export function Horizon(props: Props) {
           aria-label={active ? `${label}. Arrow keys turn it.` : label}
           tabIndex={active ? 0 : undefined}
           onPointerDown={active ? down : undefined}
-          onPointerMove={active ? move : undefined}
+          onPointerMove={active || props.onHover ? move : undefined}
+          onPointerLeave={() => props.onHover?.(null)}
           onPointerUp={up}
           onPointerCancel={up}
           onKeyDown={active ? keys : undefined}

@@ -14,9 +14,9 @@ export interface Live extends Partial<LivePicture> {
 const sleep = (ms: number) => new Promise((r) => setTimeout(r, ms));
 
 /** The live unrolled picture of a pose: a small one at once, then a larger one that gets better while nothing moves. */
-export function useLivePicture(project: number, pose: Pose, sky: unknown): Live {
+export function useLivePicture(project: number, pose: Pose, settings: unknown, clay = false): Live {
   const [live, setLive] = useState<Live>({ url: null, problem: null });
-  const key = JSON.stringify([project, pose, sky]);
+  const key = JSON.stringify([project, pose, settings, clay]);
   useEffect(() => {
     const stop = new AbortController();
     const show = (picture: LivePicture) => {
@@ -31,9 +31,9 @@ export function useLivePicture(project: number, pose: Pose, sky: unknown): Live 
       // While something is dragged only the last place of a short while is asked for.
       await sleep(40);
       if (stop.signal.aborted) return;
-      show(await api.live(project, { pose, width: FIRST_WIDTH }, stop.signal));
+      show(await api.live(project, { pose, width: FIRST_WIDTH, clay }, stop.signal));
       for (;;) {
-        const picture = await api.live(project, { pose, width: WIDTH }, stop.signal);
+        const picture = await api.live(project, { pose, width: WIDTH, clay }, stop.signal);
         show(picture);
         if (picture.samples >= picture.enough) return;
       }
@@ -42,7 +42,7 @@ export function useLivePicture(project: number, pose: Pose, sky: unknown): Live 
       if (!stop.signal.aborted) setLive((before) => ({ ...before, problem }));
     });
     return () => stop.abort();
-    // The key stands for project, pose and sky by value.
+    // The key stands for project, pose, settings and clay by value.
     // oxlint-disable-next-line react-hooks/exhaustive-deps
   }, [key]);
   return live;

@@ -36,7 +36,7 @@ export function StandStage({ project }: { project: Project }) {
           unlocked: false,
           pose: { position: [0, 0, 0], heading_deg: 0, pitch_deg: 0, roll_deg: 0 },
         });
-  const live = useLivePicture(project.id, current.pose, project.sky);
+  const live = useLivePicture(project.id, current.pose, project.settings);
   const { data: floor } = useQuery({
     queryKey: ["floor", project.id, current.pose.position],
     queryFn: () => api.floor(project.id, current.pose.position),
@@ -141,6 +141,30 @@ export function StandStage({ project }: { project: Project }) {
           >
             Add viewpoint
           </button>
+          {project.scene.cameras.length > 0 && (
+            <select
+              className="select select-xs w-36 rounded-full bg-base-100"
+              aria-label="Take a camera of the scene as a viewpoint"
+              value=""
+              onChange={(e) => {
+                const camera = project.scene.cameras[Number(e.target.value)];
+                // Its pitch and roll would make the horizon wavy; only place and heading are taken.
+                if (camera)
+                  add.mutate({
+                    name: camera.name.slice(0, 80) || "Camera",
+                    unlocked: false,
+                    pose: { ...camera.pose, pitch_deg: 0, roll_deg: 0 },
+                  });
+              }}
+            >
+              <option value="">From a camera</option>
+              {project.scene.cameras.map((c, i) => (
+                <option key={`${c.name}-${i}`} value={i}>
+                  {c.name}
+                </option>
+              ))}
+            </select>
+          )}
         </div>
         <div className="min-h-0 flex-1">
           <PlanView

@@ -3,7 +3,16 @@
 use crate::error::{FileError, Result};
 use std::io::Write;
 
-/// Takes whole rows of RGB bytes from the top.
+/// Which bytes a pixel has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Kind {
+    /// Red, green, blue.
+    Rgb,
+    /// Red, green, blue, alpha.
+    Rgba,
+}
+
+/// Takes whole rows of bytes from the top.
 pub type RowSink<'a> = dyn FnMut(&[u8]) -> Result<()> + 'a;
 
 fn failed(detail: impl std::fmt::Display) -> FileError {
@@ -17,11 +26,15 @@ pub fn encode<W: Write>(
     writer: W,
     width: u32,
     height: u32,
+    kind: Kind,
     packet: &str,
     fill: impl FnOnce(&mut RowSink) -> Result<()>,
 ) -> Result<()> {
     let mut encoder = png::Encoder::new(writer, width, height);
-    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_color(match kind {
+        Kind::Rgb => png::ColorType::Rgb,
+        Kind::Rgba => png::ColorType::Rgba,
+    });
     encoder.set_depth(png::BitDepth::Eight);
     encoder.set_source_srgb(png::SrgbRenderingIntent::Perceptual);
     encoder.set_compression(png::Compression::Fast);
@@ -30,7 +43,7 @@ pub fn encode<W: Write>(
         .map_err(failed)?;
     let mut writer = encoder.write_header().map_err(failed)?;
     let mut rows = writer.stream_writer().map_err(failed)?;
-    fill(&mut |rgb: &[u8]| rows.write_all(rgb).map_err(failed))?;
+    fill(&mut |bytes: &[u8]| rows.write_all(bytes).map_err(failed))?;
     rows.finish().map_err(failed)
 }
 

@@ -159,11 +159,122 @@ fn check_span(
     }
 }
 
-/// Whether an accessor holds what an attribute wants; the library's readers take it on trust.
+/// Whether an accessor holds what an attribute wants.
 pub(super) fn is_kind(
     accessor: &gltf::Accessor,
-    dimensions: Dimensions,
+    dimensions: &[Dimensions],
     types: &[DataType],
 ) -> bool {
-    accessor.dimensions() == dimensions && types.contains(&accessor.data_type())
+    dimensions.contains(&accessor.dimensions()) && types.contains(&accessor.data_type())
+}
+
+/// Every number type of the format.
+pub(super) const ANY_NUMBER: [DataType; 6] = [
+    DataType::F32,
+    DataType::I8,
+    DataType::U8,
+    DataType::I16,
+    DataType::U16,
+    DataType::U32,
+];
+
+/// All numbers of an accessor, element by element: sparse ones laid over the others, whole numbers scaled
+/// to 0..1 or -1..1 if the accessor says so (glTF 2.0, 3.6.2). The accessor must have been checked.
+pub(super) fn floats(accessor: &gltf::Accessor, buffers: &[Vec<u8>]) -> Vec<f32> {
+    let components = accessor.dimensions().multiplicity();
+    let kind = accessor.data_type();
+    let width = kind.size();
+    let number = |b: &[u8]| -> f32 {
+        let scaled = |v: f32, top: f32| {
+            if accessor.normalized() {
+                (v / top).max(-1.0)
+            } else {
+                v
+            }
+        };
+        match kind {
+            DataType::F32 => f32::from_le_bytes([b[0], b[1], b[2], b[3]]),
+            DataType::I8 => scaled(f32::from(b[0] as i8), 127.0),
+            DataType::U8 => scaled(f32::from(b[0]), 255.0),
+            DataType::I16 => scaled(f32::from(i16::from_le_bytes([b[0], b[1]])), 32767.0),
+            DataType::U16 => scaled(f32::from(u16::from_le_bytes([b[0], b[1]])), 65535.0),
+            DataType::U32 => {
+                let v = u32::from_le_bytes([b[0], b[1], b[2], b[3]]);
+                scaled(v as f32, u32::MAX as f32)
+            }
+        }
+    };
+    let read = |view: &gltf::buffer::View, offset: usize, count: usize, out: &mut Vec<f32>| {
+        let data = &buffers[view.buffer().index()][view.offset()..view.offset() + view.length()];
+        let stride = view.stride().unwrap_or(width * components);
+        for i in 0..count {
+            let element = &data[offset + i * stride..];
+            out.extend((0..components).map(|c| number(&element[c * width..][..width])));
+        }
+    };
+    let mut values = Vec::with_capacity(accessor.count() * components);
+    match accessor.view() {
+        Some(view) => read(&view, accessor.offset(), accessor.count(), &mut values),
+        None => values.resize(accessor.count() * components, 0.0),
+    }
+    if let Some(sparse) = accessor.sparse() {
+        let view = sparse.indices().view();
+        let data = &buffers[view.buffer().index()][view.offset()..view.offset() + view.length()];
+        let data = &data[sparse.indices().offset()..];
+        let index = |i: usize| match sparse.indices().index_type() {
+            gltf::accessor::sparse::IndexType::U8 => usize::from(data[i]),
+            gltf::accessor::sparse::IndexType::U16 => {
+                usize::from(u16::from_le_bytes([data[2 * i], data[2 * i + 1]]))
+            }
+            gltf::accessor::sparse::IndexType::U32 => {
+                let b = &data[4 * i..4 * i + 4];
+                u32::from_le_bytes([b[0], b[1], b[2], b[3]]) as usize
+            }
+        };
+        let mut replaced = Vec::new();
+        let values_at = sparse.values();
+        read(&values_at.view(), values_at.offset(), sparse.count(), &mut replaced);
+        for (i, element) in replaced.chunks_exact(components).enumerate() {
+            // An index beyond the end has nothing to replace.
+            if let Some(to) = values.get_mut(index(i) * components..(index(i) + 1) * components) {
+                to.copy_from_slice(element);
+            }
+        }
+    }
+    values
+}
+
+/// Elements of `N` numbers each; a fourth number that is missing is `fill`.
+pub(super) fn vectors<const N: usize>(
+    accessor: &gltf::Accessor,
+    buffers: &[Vec<u8>],
+    fill: f32,
+) -> Vec<[f32; N]> {
+    let components = accessor.dimensions().multiplicity();
+    floats(accessor, buffers)
+        .chunks_exact(components)
+        .map(|c| std::array::from_fn(|i| c.get(i).copied().unwrap_or(fill)))
+        .collect()
+}
+
+/// Whole numbers of an accessor.
+pub(super) fn whole(accessor: &gltf::Accessor, buffers: &[Vec<u8>]) -> Vec<u32> {
+    // 32-bit indices above 2^24 would lose digits as floats; they are read as they are.
+    if accessor.data_type() == DataType::U32
+        && accessor.sparse().is_none()
+        && let Some(view) = accessor.view()
+    {
+        let data = &buffers[view.buffer().index()][view.offset()..view.offset() + view.length()];
+        let stride = view.stride().unwrap_or(4);
+        return (0..accessor.count())
+            .map(|i| {
+                let b = &data[accessor.offset() + i * stride..][..4];
+                u32::from_le_bytes([b[0], b[1], b[2], b[3]])
+            })
+            .collect();
+    }
+    floats(accessor, buffers)
+        .into_iter()
+        .map(|v| v as u32)
+        .collect()
 }

@@ -1,89 +1,374 @@
-//! glTF 2.0 scenes: nodes, meshes, instances.
+//! glTF 2.0 scenes: nodes, instances, lamps, cameras, at one moment of their motion.
 
-use super::gltf_buffers::{self, check_accessors, is_kind};
+use super::gltf_buffers::{self, ANY_NUMBER, check_accessors, is_kind, vectors};
 use super::gltf_material::{load_materials, load_pictures};
+use super::gltf_mesh::{Mesh, joint_matrices, load_meshes};
+use super::gltf_motion::{NodePose, pose};
 use super::report::{self, Tally};
-use super::{Imported, MAX_TRIANGLES};
+use super::{ImportOptions, Imported, MAX_TRIANGLES};
 use crate::error::TraceError;
-use crate::scene::{MeshPart, SceneBuilder};
+use crate::lamp::{Lamp, LampKind};
+use crate::scene::{SceneBuilder, SceneCamera};
 use crate::sky::Sky;
 use dome_files::FileError;
 use dome_files::error::display_name;
-use glam::Mat4;
-use gltf::accessor::{DataType, Dimensions};
-use gltf::mesh::Mode;
-use serde_json::Value;
+use dome_optics::Orientation;
+use glam::{DMat3, Mat4, Quat, Vec3};
+use gltf::accessor::Dimensions;
+use serde_json::{Value, json};
 use std::path::Path;
 
-/// Required extensions that are understood.
-const UNDERSTOOD: [&str; 4] = [
+/// Extensions that are understood, required or not.
+const UNDERSTOOD: [&str; 12] = [
     "KHR_materials_emissive_strength",
     "KHR_materials_ior",
     "KHR_materials_specular",
+    "KHR_materials_transmission",
+    "KHR_materials_volume",
+    "KHR_materials_clearcoat",
+    "KHR_materials_sheen",
+    "KHR_materials_unlit",
     "KHR_texture_transform",
+    "KHR_lights_punctual",
+    "KHR_mesh_quantization",
+    "EXT_mesh_gpu_instancing",
 ];
 /// Deepest chain of nodes that is followed.
 const MAX_DEPTH: usize = 256;
+/// Most nodes that are placed; a document whose nodes share children could name many more.
+const MAX_PLACED: usize = 5_000_000;
 
-pub(super) fn load(path: &Path) -> Result<Imported, TraceError> {
+pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, TraceError> {
     let name = display_name(path);
     let bytes = std::fs::read(path).map_err(FileError::io("Reading", path))?;
     let folder = path.parent().unwrap_or(Path::new("."));
     let binary = bytes.starts_with(b"glTF");
-    check_header(&bytes, &name)?;
-    let gltf = gltf::Gltf::from_slice(&bytes).map_err(|e| TraceError::damaged(&name, e))?;
+    let (mut json, blob) = check_header(&bytes, &name)?;
+    let blob = blob.map(<[u8]>::to_vec);
     drop(bytes);
-    let (document, blob) = (gltf.document, gltf.blob);
+    complete(&mut json);
+    let root = gltf::json::deserialize::from_value(json.clone())
+        .map_err(|e| TraceError::damaged(&name, e))?;
+    let document =
+        gltf::Document::from_json(root).map_err(|e| TraceError::damaged(&name, e))?;
     let buffers = gltf_buffers::load(&document, blob, folder, &name)?;
     check_accessors(&document, &buffers, &name)?;
 
     let mut tally = Tally::default();
     let mut notices = Vec::new();
+    for used in json["extensionsUsed"].as_array().into_iter().flatten() {
+        if let Some(extension) = used.as_str().filter(|e| !UNDERSTOOD.contains(e)) {
+            tally.add_named(
+                format!("extension {extension}"),
+                "it is not understood; the scene is shown without it",
+            );
+        }
+    }
     let mut builder = SceneBuilder::default();
-    builder.pictures = load_pictures(&document, &buffers, folder, &name, &mut notices)?;
-    load_materials(&document, &mut builder, &mut tally);
-    let parts = load_meshes(&document, &buffers, &name, &mut tally)?;
+    builder.pictures = load_pictures(&document, &buffers, folder, &name, &mut notices);
+    load_materials(&json, &mut builder, &mut tally);
+    let meshes = load_meshes(&document, &buffers, &name, &mut tally)?;
+    let (poses, motion) = pose(
+        &document,
+        &buffers,
+        options.time_s as f32,
+        &name,
+        &mut tally,
+    )?;
 
     let scene = document
         .default_scene()
         .or_else(|| document.scenes().next())
         .ok_or_else(|| TraceError::damaged(&name, "it has no scene to show"))?;
+    let mut placer = Placer {
+        document: &document,
+        json: &json,
+        buffers: &buffers,
+        meshes: &meshes,
+        poses: &poses,
+        worlds: vec![Mat4::IDENTITY; poses.len()],
+        placed: Vec::new(),
+        builder: &mut builder,
+        name: &name,
+    };
     for node in scene.nodes() {
-        place(
-            &node,
-            Mat4::IDENTITY,
-            0,
-            &parts,
-            &mut builder,
-            &mut tally,
-            &name,
-        )?;
+        placer.stand(&node, Mat4::IDENTITY, 0)?;
     }
-    for animation in document.animations() {
-        let _ = animation;
-        tally.add(
-            "animation",
-            "the scene is rendered at rest; motion is not rendered yet",
-        );
-    }
-    let sky = scene_sky(&scene, &mut notices);
+    placer.place_all(&mut tally)?;
+    let sky = scene_sky(&json["scenes"][scene.index()], &mut notices);
     let kind = if binary {
         "glTF 2.0 (binary)"
     } else {
         "glTF 2.0"
     };
+    builder.scale(options.unit.metres());
     let mut report = report::finish(kind, tally, &builder);
     report.notices = notices;
+    report.motion = motion;
+    if document.skins().len() > 0 {
+        report.understood.push(report::counted(document.skins().len(), "skin", ""));
+    }
     let scene = builder.build(sky, &name)?;
-    report.judge(&scene);
+    report.judge(&scene, options);
     Ok(Imported { scene, report })
 }
 
+/// Puts right what the reading library insists on and the scene can do without.
+fn complete(json: &mut Value) {
+    // Required extensions have been checked against those that are understood here.
+    if let Some(root) = json.as_object_mut() {
+        root.remove("extensionsRequired");
+    }
+    let positions: Vec<u64> = json["meshes"]
+        .as_array()
+        .into_iter()
+        .flatten()
+        .flat_map(|m| m["primitives"].as_array().into_iter().flatten())
+        .filter_map(|p| p["attributes"]["POSITION"].as_u64())
+        .collect();
+    for i in positions {
+        if let Some(accessor) = json["accessors"].get_mut(i as usize) {
+            for bound in ["min", "max"] {
+                if accessor.is_object() && accessor[bound].is_null() {
+                    accessor[bound] = json!([0.0, 0.0, 0.0]);
+                }
+            }
+        }
+    }
+}
+
+/// Places nodes: first all are found with where they stand, since skins need joints that come later.
+struct Placer<'a> {
+    document: &'a gltf::Document,
+    json: &'a Value,
+    buffers: &'a [Vec<u8>],
+    meshes: &'a [Mesh],
+    poses: &'a [NodePose],
+    worlds: Vec<Mat4>,
+    placed: Vec<(usize, Mat4)>,
+    builder: &'a mut SceneBuilder,
+    name: &'a str,
+}
+
+impl Placer<'_> {
+    fn stand(&mut self, node: &gltf::Node, parent: Mat4, depth: usize) -> Result<(), TraceError> {
+        if depth > MAX_DEPTH || self.placed.len() > MAX_PLACED {
+            return Err(TraceError::damaged(
+                self.name,
+                format!(
+                    "its nodes are nested deeper than {MAX_DEPTH} levels or are more than {MAX_PLACED}"
+                ),
+            ));
+        }
+        let world = parent * self.poses[node.index()].local;
+        self.worlds[node.index()] = world;
+        self.placed.push((node.index(), world));
+        for child in node.children() {
+            self.stand(&child, world, depth + 1)?;
+        }
+        Ok(())
+    }
+
+    fn place_all(&mut self, tally: &mut Tally) -> Result<(), TraceError> {
+        let nodes: Vec<gltf::Node> = self.document.nodes().collect();
+        for (index, world) in std::mem::take(&mut self.placed) {
+            let node = &nodes[index];
+            if let Some(mesh) = node.mesh() {
+                self.place_mesh(node, &mesh, world, tally)?;
+            }
+            let label = |kind: &str| {
+                node.name()
+                    .map_or_else(|| format!("{kind} {index}"), str::to_owned)
+            };
+            if let Some(camera) = node.camera() {
+                let turn = world.as_dmat4();
+                let axes = DMat3::from_cols(
+                    turn.x_axis.truncate().normalize_or_zero(),
+                    turn.y_axis.truncate().normalize_or_zero(),
+                    turn.z_axis.truncate().normalize_or_zero(),
+                );
+                self.builder.cameras.push(SceneCamera {
+                    name: node
+                        .name()
+                        .or(camera.name())
+                        .map_or_else(|| format!("camera {index}"), str::to_owned),
+                    position: turn.w_axis.truncate().to_array(),
+                    orientation: Orientation::from_matrix(&axes),
+                });
+            }
+            let lamp = &self.json["nodes"][index]["extensions"]["KHR_lights_punctual"]["light"];
+            if let Some(i) = lamp.as_u64() {
+                let light =
+                    &self.json["extensions"]["KHR_lights_punctual"]["lights"][i as usize];
+                let name = node
+                    .name()
+                    .or(light["name"].as_str())
+                    .map_or_else(|| label("lamp"), str::to_owned);
+                match lamp_of(light, name, &world) {
+                    Some(lamp) => self.builder.lamps.push(lamp),
+                    None => tally.add("lamp of an unknown kind", "it gives no light"),
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn place_mesh(
+        &mut self,
+        node: &gltf::Node,
+        mesh: &gltf::Mesh,
+        world: Mat4,
+        tally: &mut Tally,
+    ) -> Result<(), TraceError> {
+        let label = node.name().or(mesh.name());
+        let label = label.map_or_else(|| format!("object {}", node.index()), str::to_owned);
+        let instances = self.instances(node)?;
+        let mesh = &self.meshes[mesh.index()];
+        let weights = self.poses[node.index()]
+            .weights
+            .as_deref()
+            .or(node.weights())
+            .unwrap_or(&mesh.weights);
+        let joints = node
+            .skin()
+            .map(|skin| joint_matrices(&skin, &self.worlds, self.buffers));
+        let more: usize = mesh.parts.iter().map(|p| p.plain.triangles.len()).sum();
+        let copies = instances.as_ref().map_or(1, Vec::len);
+        if self
+            .builder
+            .triangle_count()
+            .saturating_add(more.saturating_mul(copies))
+            > MAX_TRIANGLES
+        {
+            return Err(TraceError::unsupported(
+                self.name,
+                format!(
+                    "it has more than {MAX_TRIANGLES} triangles with all its instances; simplify it"
+                ),
+            ));
+        }
+        self.builder.start_object(label);
+        for part in &mesh.parts {
+            let skinned = joints.is_some();
+            let stiff = part.is_stiff(weights, skinned);
+            let deformed = (!stiff).then(|| part.deformed(weights, joints.as_deref()));
+            let shape = deformed.as_ref().unwrap_or(&part.plain);
+            // A skinned mesh stands where its joints are; its own node's place does not count.
+            let place = if skinned && !stiff {
+                Mat4::IDENTITY
+            } else {
+                world
+            };
+            match &instances {
+                None => self.builder.add_part(shape, &place),
+                Some(all) => {
+                    for instance in all {
+                        self.builder.add_part(shape, &(place * *instance));
+                    }
+                }
+            }
+        }
+        if instances.is_some() && joints.is_some() {
+            tally.add("instanced mesh with a skin", "its copies may stand elsewhere");
+        }
+        Ok(())
+    }
+
+    /// Where the copies of an instanced node stand within it (EXT_mesh_gpu_instancing).
+    fn instances(&self, node: &gltf::Node) -> Result<Option<Vec<Mat4>>, TraceError> {
+        let attributes = &self.json["nodes"][node.index()]["extensions"]
+            ["EXT_mesh_gpu_instancing"]["attributes"];
+        if !attributes.is_object() {
+            return Ok(None);
+        }
+        let read = |key: &str, kind: Dimensions| -> Result<Option<Vec<[f32; 4]>>, TraceError> {
+            let Some(index) = attributes[key].as_u64() else {
+                return Ok(None);
+            };
+            let accessor = self
+                .document
+                .accessors()
+                .nth(index as usize)
+                .filter(|a| is_kind(a, &[kind], &ANY_NUMBER));
+            let Some(accessor) = accessor else {
+                return Err(TraceError::damaged(
+                    self.name,
+                    format!("the copies of node {} have a wrong {key}", node.index()),
+                ));
+            };
+            Ok(Some(vectors::<4>(&accessor, self.buffers, 0.0)))
+        };
+        let translations = read("TRANSLATION", Dimensions::Vec3)?;
+        let rotations = read("ROTATION", Dimensions::Vec4)?;
+        let scales = read("SCALE", Dimensions::Vec3)?;
+        let count = [&translations, &rotations, &scales]
+            .into_iter()
+            .flatten()
+            .map(Vec::len)
+            .min()
+            .unwrap_or(0);
+        let three = |v: &Option<Vec<[f32; 4]>>, i: usize, usual: Vec3| {
+            v.as_ref()
+                .map_or(usual, |v| Vec3::new(v[i][0], v[i][1], v[i][2]))
+        };
+        Ok(Some(
+            (0..count)
+                .map(|i| {
+                    let turn = rotations
+                        .as_ref()
+                        .map_or(Quat::IDENTITY, |r| Quat::from_array(r[i]).normalize());
+                    Mat4::from_scale_rotation_translation(
+                        three(&scales, i, Vec3::ONE),
+                        turn,
+                        three(&translations, i, Vec3::ZERO),
+                    )
+                })
+                .collect(),
+        ))
+    }
+}
+
+/// A lamp of KHR_lights_punctual, shining along the node's -Z.
+fn lamp_of(light: &Value, name: String, world: &Mat4) -> Option<Lamp> {
+    let number = |v: &Value, usual: f64| v.as_f64().filter(|x| x.is_finite()).unwrap_or(usual);
+    let kind = match light["type"].as_str()? {
+        "point" => LampKind::Point,
+        "directional" => LampKind::Directional,
+        "spot" => {
+            let spot = &light["spot"];
+            let cosine = |v: &Value, usual: f64| number(v, usual).clamp(0.0, 3.141_592).cos();
+            LampKind::Spot {
+                inner_cos: cosine(&spot["innerConeAngle"], 0.0) as f32,
+                outer_cos: cosine(&spot["outerConeAngle"], std::f64::consts::FRAC_PI_4) as f32,
+            }
+        }
+        _ => return None,
+    };
+    let intensity = number(&light["intensity"], 1.0).max(0.0) as f32;
+    Some(Lamp {
+        name,
+        kind,
+        position: world.w_axis.truncate(),
+        direction: -world.z_axis.truncate().normalize_or(Vec3::Z),
+        intensity: std::array::from_fn(|i| {
+            number(&light["color"][i], 1.0).max(0.0) as f32 * intensity
+        }),
+        range: light["range"]
+            .as_f64()
+            .filter(|r| *r > 0.0)
+            .map(|r| r as f32),
+    })
+}
+
 /// What can be told before the file is read: versions and demands that are not met.
-fn check_header(bytes: &[u8], name: &str) -> Result<(), TraceError> {
+fn check_header<'a>(
+    bytes: &'a [u8],
+    name: &str,
+) -> Result<(Value, Option<&'a [u8]>), TraceError> {
     if bytes.is_empty() {
         return Err(TraceError::damaged(name, "the file is empty"));
     }
+    let mut blob = None;
     let json = if bytes.starts_with(b"glTF") {
         let word = |at: usize| {
             bytes
@@ -110,9 +395,18 @@ fn check_header(bytes: &[u8], name: &str) -> Result<(), TraceError> {
                 ),
             ));
         }
-        bytes
-            .get(20..20usize.saturating_add(json.unwrap_or(0) as usize))
-            .ok_or_else(|| TraceError::damaged(name, "its JSON part is cut short"))?
+        let end = 20usize.saturating_add(json.unwrap_or(0) as usize);
+        let text = bytes
+            .get(20..end)
+            .ok_or_else(|| TraceError::damaged(name, "its JSON part is cut short"))?;
+        // The second part, if there is one, is the binary one; a part that is cut short ends early and
+        // is found out by the buffers' lengths.
+        let end = end.next_multiple_of(4);
+        if let Some(length) = word(end) {
+            let rest = bytes.get(end + 8..).unwrap_or_default();
+            blob = Some(&rest[..rest.len().min(length as usize)]);
+        }
+        text
     } else {
         bytes
     };
@@ -148,207 +442,26 @@ fn check_header(bytes: &[u8], name: &str) -> Result<(), TraceError> {
         .filter_map(|v| v.as_str())
         .find(|e| !UNDERSTOOD.contains(e))
     {
+        let remedy = match missing {
+            "KHR_draco_mesh_compression" | "EXT_meshopt_compression" | "KHR_meshopt_compression" => {
+                "its meshes are compressed; export it with mesh compression switched off"
+            }
+            "KHR_texture_basisu" | "EXT_texture_webp" | "EXT_texture_avif" => {
+                "export its textures as PNG or JPEG"
+            }
+            _ => "export it without that extension",
+        };
         return Err(TraceError::unsupported(
             name,
-            format!(
-                "it requires the extension {missing}, which is not understood; export it without that extension"
-            ),
+            format!("it requires the extension {missing}, which is not understood; {remedy}"),
         ));
     }
-    Ok(())
-}
-
-/// The mesh parts by mesh.
-fn load_meshes(
-    document: &gltf::Document,
-    buffers: &[Vec<u8>],
-    name: &str,
-    tally: &mut Tally,
-) -> Result<Vec<Vec<MeshPart>>, TraceError> {
-    document
-        .meshes()
-        .map(|mesh| {
-            let label = format!(
-                "mesh {}",
-                mesh.name()
-                    .map_or_else(|| mesh.index().to_string(), |n| format!("\"{n}\""))
-            );
-            mesh.primitives()
-                .filter_map(|p| {
-                    load_primitive(&p, buffers, document, &label, name, tally).transpose()
-                })
-                .collect()
-        })
-        .collect()
-}
-
-fn load_primitive(
-    primitive: &gltf::Primitive,
-    buffers: &[Vec<u8>],
-    document: &gltf::Document,
-    label: &str,
-    name: &str,
-    tally: &mut Tally,
-) -> Result<Option<MeshPart>, TraceError> {
-    if matches!(
-        primitive.mode(),
-        Mode::Points | Mode::Lines | Mode::LineLoop | Mode::LineStrip
-    ) {
-        tally.add("mesh of points or lines", "they have no surface to render");
-        return Ok(None);
-    }
-    if primitive.morph_targets().next().is_some() {
-        tally.add(
-            "mesh with morph targets",
-            "it is rendered in its plain shape",
-        );
-    }
-    let bad = |what: &str| TraceError::damaged(name, format!("{label} {what}"));
-    let float = [DataType::F32];
-    let uv_types = [DataType::F32, DataType::U8, DataType::U16];
-    let index_types = [DataType::U8, DataType::U16, DataType::U32];
-    let Some(positions) = primitive.get(&gltf::Semantic::Positions) else {
-        return Err(bad("has no positions"));
-    };
-    let normals = primitive.get(&gltf::Semantic::Normals);
-    let uvs = primitive.get(&gltf::Semantic::TexCoords(0));
-    if !is_kind(&positions, Dimensions::Vec3, &float)
-        || normals
-            .as_ref()
-            .is_some_and(|a| !is_kind(a, Dimensions::Vec3, &float))
-        || uvs
-            .as_ref()
-            .is_some_and(|a| !is_kind(a, Dimensions::Vec2, &uv_types))
-        || primitive
-            .indices()
-            .is_some_and(|a| !is_kind(&a, Dimensions::Scalar, &index_types))
-    {
-        return Err(bad(
-            "has coordinates or indices of a type that is not understood",
-        ));
-    }
-    if primitive.get(&gltf::Semantic::Colors(0)).is_some() {
-        tally.add(
-            "mesh with vertex colours",
-            "the material's own colour is shown",
-        );
-    }
-    let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-    let positions: Vec<[f32; 3]> = reader
-        .read_positions()
-        .ok_or_else(|| bad("has no positions"))?
-        .collect();
-    let count = positions.len() as u32;
-    let indices: Vec<u32> = match reader.read_indices() {
-        Some(indices) => indices.into_u32().collect(),
-        None => (0..count).collect(),
-    };
-    if let Some(&i) = indices.iter().find(|&&i| i >= count) {
-        return Err(bad(&format!("uses corner {i} of {count}")));
-    }
-    let triangles: Vec<[u32; 3]> = match primitive.mode() {
-        Mode::TriangleStrip => indices
-            .windows(3)
-            .enumerate()
-            .map(|(i, w)| {
-                if i % 2 == 0 {
-                    [w[0], w[1], w[2]]
-                } else {
-                    [w[1], w[0], w[2]]
-                }
-            })
-            .collect(),
-        Mode::TriangleFan => indices
-            .windows(2)
-            .skip(1)
-            .map(|w| [indices[0], w[0], w[1]])
-            .collect(),
-        _ => indices
-            .chunks_exact(3)
-            .map(|c| [c[0], c[1], c[2]])
-            .collect(),
-    };
-    // The last material is the plain one for parts that name none.
-    let default = document.materials().len();
-    Ok(Some(MeshPart {
-        positions,
-        normals: reader
-            .read_normals()
-            .map(Iterator::collect)
-            .unwrap_or_default(),
-        uvs: reader
-            .read_tex_coords(0)
-            .map(|t| t.into_f32().collect())
-            .unwrap_or_default(),
-        triangles,
-        material: primitive.material().index().unwrap_or(default) as u32,
-    }))
-}
-
-fn place(
-    node: &gltf::Node,
-    parent: Mat4,
-    depth: usize,
-    parts: &[Vec<MeshPart>],
-    builder: &mut SceneBuilder,
-    tally: &mut Tally,
-    name: &str,
-) -> Result<(), TraceError> {
-    if depth > MAX_DEPTH {
-        return Err(TraceError::damaged(
-            name,
-            format!("its nodes are nested deeper than {MAX_DEPTH} levels"),
-        ));
-    }
-    let world = parent * Mat4::from_cols_array_2d(&node.transform().matrix());
-    if let Some(mesh) = node.mesh() {
-        let label = node.name().or(mesh.name());
-        builder
-            .start_object(label.map_or_else(|| format!("object {}", node.index()), str::to_owned));
-        let parts = &parts[mesh.index()];
-        let more: usize = parts.iter().map(|p| p.triangles.len()).sum();
-        if builder.triangle_count() + more > MAX_TRIANGLES {
-            return Err(TraceError::unsupported(
-                name,
-                format!(
-                    "it has more than {MAX_TRIANGLES} triangles with all its instances; simplify it"
-                ),
-            ));
-        }
-        for part in parts {
-            builder.add_part(part, &world);
-        }
-        if node.skin().is_some() {
-            tally.add("skinned mesh", "it is rendered in its rest pose");
-        }
-    }
-    if node.camera().is_some() {
-        tally.add(
-            "camera",
-            "set viewpoints at Stand; cameras are not offered as viewpoints yet",
-        );
-    }
-    if node.light().is_some() {
-        tally.add(
-            "point, spot or directional light",
-            "only glowing surfaces and the sky give light yet",
-        );
-    }
-    for child in node.children() {
-        place(&child, world, depth + 1, parts, builder, tally, name)?;
-    }
-    Ok(())
+    Ok((value, blob))
 }
 
 /// The sky that a scene brings in its extras, as `{"sky": {"kind": "two-colour", "zenith": [..], "horizon": [..]}}`.
-fn scene_sky(scene: &gltf::Scene, notices: &mut Vec<String>) -> Sky {
-    let Some(extras) = scene.extras() else {
-        return Sky::default();
-    };
-    let Ok(value) = serde_json::from_str::<serde_json::Value>(extras.get()) else {
-        return Sky::default();
-    };
-    let Some(sky) = value.get("sky") else {
+fn scene_sky(scene: &Value, notices: &mut Vec<String>) -> Sky {
+    let Some(sky) = scene["extras"].get("sky") else {
         return Sky::default();
     };
     match serde_json::from_value::<Sky>(sky.clone()) {

@@ -3,15 +3,19 @@
 mod gltf_buffers;
 mod gltf_file;
 mod gltf_material;
+mod gltf_mesh;
+mod gltf_motion;
 mod obj_file;
 mod report;
 
+pub use gltf_motion::Motion;
 pub use report::{ImportReport, LeftOut};
 
 use crate::error::TraceError;
 use crate::scene::Scene;
 use dome_files::archive;
 use dome_files::error::display_name;
+use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 
 /// Most triangles a scene may have: indices and the tree are 32-bit, and memory has an end.
@@ -25,6 +29,77 @@ pub struct Imported {
     pub report: ImportReport,
 }
 
+/// The unit of length that a scene was made in.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Unit {
+    /// Metres, as glTF wants them.
+    #[default]
+    Metre,
+    /// Centimetres.
+    Centimetre,
+    /// Millimetres.
+    Millimetre,
+    /// Inches.
+    Inch,
+    /// Feet.
+    Foot,
+}
+
+impl Unit {
+    /// All units.
+    pub const ALL: [Self; 5] = [
+        Self::Metre,
+        Self::Centimetre,
+        Self::Millimetre,
+        Self::Inch,
+        Self::Foot,
+    ];
+
+    /// Length of one, metres. An inch is 0.0254 m exactly (international yard and pound agreement, 1959).
+    pub fn metres(self) -> f32 {
+        match self {
+            Self::Metre => 1.0,
+            Self::Centimetre => 0.01,
+            Self::Millimetre => 0.001,
+            Self::Inch => 0.0254,
+            Self::Foot => 0.3048,
+        }
+    }
+
+    /// Its plural.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Metre => "metres",
+            Self::Centimetre => "centimetres",
+            Self::Millimetre => "millimetres",
+            Self::Inch => "inches",
+            Self::Foot => "feet",
+        }
+    }
+
+    /// The unit of a sign such as `cm`.
+    pub fn from_sign(sign: &str) -> Option<Self> {
+        match sign {
+            "m" => Some(Self::Metre),
+            "cm" => Some(Self::Centimetre),
+            "mm" => Some(Self::Millimetre),
+            "in" | "inch" => Some(Self::Inch),
+            "ft" | "foot" => Some(Self::Foot),
+            _ => None,
+        }
+    }
+}
+
+/// How a scene is to be read.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct ImportOptions {
+    /// The unit it was made in.
+    pub unit: Unit,
+    /// The moment of its motion, seconds.
+    pub time_s: f64,
+}
+
 /// The endings that can be brought in.
 pub const ENDINGS: [&str; 4] = ["glb", "gltf", "obj", "zip"];
 
@@ -35,17 +110,17 @@ fn ending(path: &Path) -> String {
 }
 
 /// Loads a scene file. A `.zip` is unpacked into a temporary folder that is removed afterwards.
-pub fn load(path: &Path) -> Result<Imported, TraceError> {
+pub fn load(path: &Path, options: &ImportOptions) -> Result<Imported, TraceError> {
     let name = display_name(path);
     match ending(path).as_str() {
-        "glb" | "gltf" => gltf_file::load(path),
-        "obj" => obj_file::load(path),
+        "glb" | "gltf" => gltf_file::load(path, options),
+        "obj" => obj_file::load(path, options),
         "zip" => {
             let folder =
                 tempfile::tempdir().map_err(dome_files::FileError::io("Unpacking", path))?;
             let files = archive::unpack(path, folder.path(), archive::Limits::default())?;
             let scene = find_scene(&files, &name)?;
-            load(&folder.path().join(scene))
+            load(&folder.path().join(scene), options)
         }
         other => Err(TraceError::unsupported(
             &name,

@@ -1,10 +1,12 @@
 //! OBJ scenes with MTL materials.
 
 use super::report::{self, Tally};
-use super::{Imported, MAX_TRIANGLES, read_beside};
+use super::{ImportOptions, Imported, MAX_TRIANGLES, read_beside};
 use crate::error::TraceError;
-use crate::scene::{Material, MeshPart, SceneBuilder, Texture};
+use crate::material::{Alpha, Coat, Material, Sheen, Volume};
+use crate::scene::{MeshPart, SceneBuilder};
 use crate::sky::Sky;
+use crate::texture::Texture;
 use dome_files::FileError;
 use dome_files::decode::decode_rgba8;
 use dome_files::error::display_name;
@@ -13,13 +15,14 @@ use std::collections::HashMap;
 use std::io::Cursor;
 use std::path::Path;
 
-pub(super) fn load(path: &Path) -> Result<Imported, TraceError> {
+pub(super) fn load(path: &Path, import: &ImportOptions) -> Result<Imported, TraceError> {
     let name = display_name(path);
     let bytes = std::fs::read(path).map_err(FileError::io("Reading", path))?;
     let folder = path.parent().unwrap_or(Path::new("."));
     if bytes.is_empty() {
         return Err(TraceError::damaged(&name, "the file is empty"));
     }
+    let text = named_materials(text_of(bytes));
     let mut notices = Vec::new();
     // The library calls for materials through a shared reference.
     let missing = std::cell::RefCell::new(Vec::new());
@@ -29,25 +32,25 @@ pub(super) fn load(path: &Path) -> Result<Imported, TraceError> {
         ignore_points: true,
         ignore_lines: true,
     };
-    let (models, materials) =
-        tobj::load_obj_buf(
-            &mut Cursor::new(&bytes),
-            &options,
-            |library| match read_beside(
-                folder,
-                &library.to_string_lossy().replace('\\', "/"),
-                &name,
-            ) {
-                Ok(mtl) => tobj::load_mtl_buf(&mut Cursor::new(mtl)),
-                Err(e) => {
-                    missing
-                        .borrow_mut()
-                        .push(format!("{e} Its materials are grey."));
-                    Ok((Vec::new(), Default::default()))
-                }
+    let (models, materials) = tobj::load_obj_buf(&mut Cursor::new(&text), &options, |library| {
+        let file = library.to_string_lossy().replace('\\', "/");
+        let grey = |e: String| {
+            missing.borrow_mut().push(format!("{e} Its materials are grey."));
+            Ok((Vec::new(), Default::default()))
+        };
+        match read_beside(folder, &file, &name) {
+            Ok(mtl) => match tobj::load_mtl_buf(&mut Cursor::new(text_of(mtl))) {
+                Ok(read) => Ok(read),
+                Err(e) => grey(format!("The materials {file} of {name} make no sense: {e}.")),
             },
-        )
-        .map_err(|e| TraceError::damaged(&name, format!("its lines make no sense as OBJ: {e}")))?;
+            Err(e) => grey(e.to_string()),
+        }
+    })
+    .map_err(|e| {
+        let place = wrong_line(&text).map_or_else(String::new, |n| format!(" in line {n}"));
+        TraceError::damaged(&name, format!("it makes no sense as OBJ{place}: {e}"))
+    })?;
+    drop(text);
     notices.append(&mut missing.into_inner());
     let materials = materials.unwrap_or_else(|e| {
         notices.push(format!(
@@ -57,19 +60,16 @@ pub(super) fn load(path: &Path) -> Result<Imported, TraceError> {
     });
 
     let mut builder = SceneBuilder::default();
-    let mut tally = Tally::default();
-    let mut textures = HashMap::new();
+    let mut converter = Converter {
+        folder,
+        name: &name,
+        builder: &mut builder,
+        pictures: HashMap::new(),
+        notices: &mut notices,
+    };
     for m in &materials {
-        let material = convert(
-            m,
-            folder,
-            &name,
-            &mut builder,
-            &mut textures,
-            &mut notices,
-            &mut tally,
-        );
-        builder.materials.push(material);
+        let material = converter.material(m);
+        converter.builder.materials.push(material);
     }
     builder.materials.push(Material::default());
     let default = materials.len();
@@ -108,84 +108,251 @@ pub(super) fn load(path: &Path) -> Result<Imported, TraceError> {
                 .iter()
                 .map(|&[u, v]| [u, 1.0 - v])
                 .collect(),
+            colours: mesh
+                .vertex_color
+                .as_chunks()
+                .0
+                .iter()
+                .map(|&[r, g, b]| [r, g, b, 1.0])
+                .collect(),
             triangles: mesh.indices.as_chunks().0.to_vec(),
             material: mesh.material_id.filter(|&i| i < default).unwrap_or(default) as u32,
+            ..MeshPart::default()
         };
         builder.add_part(&part, &Mat4::IDENTITY);
     }
-    let mut report = report::finish("OBJ with MTL", tally, &builder);
+    builder.scale(import.unit.metres());
+    let mut report = report::finish("OBJ with MTL", Tally::default(), &builder);
     report.notices = notices;
     let scene = builder.build(Sky::default(), &name)?;
-    report.judge(&scene);
+    report.judge(&scene, import);
     Ok(Imported { scene, report })
 }
 
-fn convert(
-    m: &tobj::Material,
-    folder: &Path,
-    name: &str,
-    builder: &mut SceneBuilder,
-    textures: &mut HashMap<String, Option<u32>>,
-    notices: &mut Vec<String>,
-    tally: &mut Tally,
-) -> Material {
-    let number = |key: &str| {
-        m.unknown_param
-            .get(key)
-            .and_then(|v| v.trim().parse::<f32>().ok())
-            .filter(|v| v.is_finite())
-    };
-    let emission = m.unknown_param.get("Ke").and_then(|v| {
-        let values: Vec<f32> = v
-            .split_whitespace()
-            .filter_map(|w| w.parse().ok())
-            .collect();
-        <[f32; 3]>::try_from(values)
-            .ok()
-            .filter(|e| e.iter().all(|x| x.is_finite() && *x >= 0.0))
-    });
-    if m.dissolve.is_some_and(|d| d < 1.0) {
-        tally.add(
-            "see-through material",
-            "alpha is not rendered yet; it is shown solid",
-        );
-    }
-    let base_texture = m.diffuse_texture.as_ref().and_then(|reference| {
-        let file = reference.trim().replace('\\', "/");
-        *textures.entry(file.clone()).or_insert_with(|| {
-            let decoded = read_beside(folder, &file, name).and_then(|bytes| {
-                Ok(decode_rgba8(
-                    &bytes,
-                    &format!("Picture \"{file}\" of {name}"),
-                )?)
-            });
-            match decoded {
-                Ok(picture) => {
-                    builder.pictures.push(picture);
-                    Some(builder.pictures.len() as u32 - 1)
-                }
-                Err(e) => {
-                    notices.push(format!("{e} The plain colour is used instead."));
-                    None
-                }
+/// Reads materials with the pictures they share.
+struct Converter<'a> {
+    folder: &'a Path,
+    name: &'a str,
+    builder: &'a mut SceneBuilder,
+    pictures: HashMap<String, Option<u32>>,
+    notices: &'a mut Vec<String>,
+}
+
+impl Converter<'_> {
+    /// The texture of a map line; options before the file's name are passed over.
+    fn texture(&mut self, line: Option<&str>) -> Option<Texture> {
+        let file = map_file(line?).replace('\\', "/");
+        if file.is_empty() {
+            return None;
+        }
+        if let Some(known) = self.pictures.get(&file) {
+            return known.map(Texture::plain);
+        }
+        let decoded = read_beside(self.folder, &file, self.name).and_then(|bytes| {
+            Ok(decode_rgba8(
+                &bytes,
+                &format!("Picture \"{file}\" of {}", self.name),
+            )?)
+        });
+        let picture = match decoded {
+            Ok(picture) => {
+                self.builder.pictures.push(picture);
+                Some(self.builder.pictures.len() as u32 - 1)
             }
-        })
-    });
-    // Phong's exponent as roughness: alpha^2 = 2 / (n + 2) (Walter et al. 2007), alpha = roughness^2.
-    let from_shininess = m.shininess.map(|n| (2.0 / (n.max(0.0) + 2.0)).powf(0.25));
-    let base = m.diffuse.unwrap_or([0.5; 3]);
-    Material {
-        name: m.name.clone(),
-        // Exporters write Kd 0 or 1 beside a picture; the standard multiplies, and black would hide it.
-        base_colour: if base_texture.is_some() && base == [0.0; 3] {
-            [1.0; 3]
-        } else {
-            base
-        },
-        base_texture: base_texture.map(Texture::plain),
-        metallic: number("Pm").unwrap_or(0.0),
-        roughness: number("Pr").or(from_shininess).unwrap_or(1.0),
-        emission: emission.unwrap_or([0.0; 3]),
-        ..Material::default()
+            Err(e) => {
+                self.notices
+                    .push(format!("{e} The plain colour is used instead."));
+                None
+            }
+        };
+        self.pictures.insert(file, picture);
+        picture.map(Texture::plain)
+    }
+
+    fn material(&mut self, m: &tobj::Material) -> Material {
+        let other = |key: &str| m.unknown_param.get(key).map(String::as_str);
+        let numbers = |key: &str| -> Vec<f32> {
+            other(key)
+                .into_iter()
+                .flat_map(str::split_whitespace)
+                .filter_map(|w| w.parse().ok())
+                .filter(|v: &f32| v.is_finite())
+                .collect()
+        };
+        let number = |key: &str| numbers(key).first().copied();
+        let colour = |key: &str| <[f32; 3]>::try_from(numbers(key)).ok();
+        let sound = |c: [f32; 3]| c.iter().all(|x| x.is_finite() && *x >= 0.0).then_some(c);
+
+        let base_texture = self.texture(m.diffuse_texture.as_deref());
+        let opacity_texture = self.texture(m.dissolve_texture.as_deref().or(other("map_d")));
+        let opacity = m
+            .dissolve
+            .or(number("Tr").map(|t| 1.0 - t))
+            .map_or(1.0, |d| d.clamp(0.0, 1.0));
+        // Models 4, 6, 7 and 9 of the format are glass; 4 and 9 without bending the light.
+        let glass = matches!(m.illumination_model, Some(4 | 6 | 7 | 9)) && opacity_texture.is_none();
+        let bends = matches!(m.illumination_model, Some(6 | 7));
+        let filter = colour("Tf").filter(|_| glass).and_then(sound);
+        // Phong's exponent as roughness: alpha^2 = 2 / (n + 2) (Walter et al. 2007), alpha = roughness^2.
+        let from_shininess = m.shininess.map(|n| (2.0 / (n.max(0.0) + 2.0)).powf(0.25));
+        let roughness_texture = self.texture(other("map_Pr"));
+        let metallic_texture = self.texture(other("map_Pm"));
+        if roughness_texture.is_some() || metallic_texture.is_some() {
+            self.notices.push(format!(
+                "The roughness and metal pictures of \"{}\" in {} are not shown; its plain numbers are.",
+                m.name, self.name
+            ));
+        }
+        let emission = m.emissive.or(colour("Ke")).and_then(sound);
+        let emission_texture = self.texture(other("map_Ke"));
+        let base = m.diffuse.and_then(sound).unwrap_or([0.5; 3]);
+        let normal = other("norm").or(other("map_Kn")).map(str::to_owned);
+        let coat = number("Pc").filter(|&v| v > 0.0);
+        let sheen = number("Ps").filter(|&v| v > 0.0);
+        Material {
+            name: m.name.clone(),
+            // Exporters write Kd 0 or 1 beside a picture; the standard multiplies, and black would hide it.
+            base_colour: match filter {
+                Some(filter) => filter,
+                None if glass => [1.0; 3],
+                None if base_texture.is_some() && base == [0.0; 3] => [1.0; 3],
+                None => base,
+            },
+            base_texture,
+            opacity: if glass { 1.0 } else { opacity },
+            alpha: if (opacity < 1.0 && !glass) || opacity_texture.is_some() {
+                Alpha::Blend
+            } else {
+                Alpha::Opaque
+            },
+            opacity_texture,
+            metallic: number("Pm").unwrap_or(0.0),
+            roughness: if glass {
+                0.0
+            } else {
+                number("Pr").or(from_shininess).unwrap_or(1.0)
+            },
+            specular: if m.specular == Some([0.0; 3]) { 0.0 } else { 1.0 },
+            ior: m.optical_density.filter(|n| *n >= 1.0).unwrap_or(1.5),
+            transmission: if glass { 1.0 } else { 0.0 },
+            volume: bends.then_some(Volume {
+                colour: [1.0; 3],
+                distance: f32::INFINITY,
+            }),
+            normal_texture: self.texture(normal.as_deref()).map(|t| (t, 1.0)),
+            coat: coat.map(|weight| Coat {
+                weight: weight.min(1.0),
+                weight_texture: None,
+                roughness: number("Pcr").unwrap_or(0.0),
+                roughness_texture: None,
+                normal_texture: None,
+            }),
+            sheen: sheen.map(|v| Sheen {
+                colour: [v.min(1.0); 3],
+                colour_texture: None,
+                roughness: 0.5,
+                roughness_texture: None,
+            }),
+            // A picture of light without a colour is meant as it is.
+            emission: match emission {
+                Some(e) if e != [0.0; 3] => e,
+                _ if emission_texture.is_some() => [1.0; 3],
+                _ => [0.0; 3],
+            },
+            emission_texture,
+            ..Material::default()
+        }
+    }
+}
+
+/// The file's name in a map line: what is left after options such as `-s 1 1 1`.
+fn map_file(line: &str) -> String {
+    let mut words = line.split_whitespace().peekable();
+    while let Some(option) = words.next_if(|w| w.starts_with('-') && w.len() > 1) {
+        let most = match option {
+            "-o" | "-s" | "-t" => 3,
+            "-mm" => 2,
+            _ => 1,
+        };
+        for i in 0..most {
+            // Options of up to three numbers may have fewer.
+            let number = |w: &&str| w.parse::<f32>().is_ok();
+            if most == 3 && i > 0 && !words.peek().is_some_and(number) {
+                break;
+            }
+            words.next();
+        }
+    }
+    words.collect::<Vec<_>>().join(" ")
+}
+
+/// The text without uses of a material that has no name, which the reading library refuses.
+fn named_materials(text: String) -> String {
+    let nameless = |l: &str| l.trim() == "usemtl";
+    if text.lines().any(nameless) {
+        let lines: Vec<&str> = text.lines().filter(|l| !nameless(l)).collect();
+        lines.join("\n")
+    } else {
+        text
+    }
+}
+
+/// The first line whose numbers are none, counted from 1.
+fn wrong_line(text: &str) -> Option<usize> {
+    let wrong = |line: &str| {
+        let mut words = line.split_whitespace();
+        matches!(words.next(), Some("v" | "vn" | "vt"))
+            && words.any(|w| w.parse::<f32>().is_err())
+    };
+    text.lines().position(wrong).map(|i| i + 1)
+}
+
+/// The text of a file: UTF-8, or UTF-16 with its mark; what is neither is taken as Latin-1.
+fn text_of(bytes: Vec<u8>) -> String {
+    let wide = |of: fn([u8; 2]) -> u16| {
+        let units: Vec<u16> = bytes[2..].as_chunks::<2>().0.iter().map(|b| of(*b)).collect();
+        String::from_utf16_lossy(&units)
+    };
+    if bytes.starts_with(&[0xff, 0xfe]) {
+        wide(u16::from_le_bytes)
+    } else if bytes.starts_with(&[0xfe, 0xff]) {
+        wide(u16::from_be_bytes)
+    } else {
+        let body = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(&bytes);
+        match std::str::from_utf8(body) {
+            Ok(text) => text.to_owned(),
+            Err(_) => body.iter().map(|&b| char::from(b)).collect(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn map_lines_give_their_files() {
+        assert_eq!(map_file("wood.png"), "wood.png");
+        assert_eq!(map_file("-s 2 2 1 -clamp on oak floor.jpg"), "oak floor.jpg");
+        assert_eq!(map_file("-bm 0.5 bumps.png"), "bumps.png");
+        assert_eq!(map_file("-o 0.5 a.png"), "a.png");
+        assert_eq!(map_file("  "), "");
+    }
+
+    #[test]
+    fn wrong_numbers_are_found() {
+        assert_eq!(wrong_line("v 1 2 3\n# v x\nv 1 +2. 3.1+e2\n"), Some(3));
+        assert_eq!(named_materials("usemtl\nf 1 2 3".into()), "f 1 2 3");
+    }
+
+    #[test]
+    fn texts_of_any_coding_are_read() {
+        let wide: Vec<u8> = [0xfffe_u16.swap_bytes(), u16::from(b'v')]
+            .iter()
+            .flat_map(|u| u.to_le_bytes())
+            .collect();
+        assert_eq!(text_of(wide), "v");
+        assert_eq!(text_of(vec![0xef, 0xbb, 0xbf, b'v']), "v");
+        assert_eq!(text_of(vec![b'K', 0xe4]), "K\u{e4}");
     }
 }

@@ -1,4 +1,4 @@
-//! Emissive triangles, chosen by what they can give to the place that is lit.
+//! Glowing triangles and lamps, chosen by what they can give to the place that is lit.
 //!
 //! A binary tree over the triangles is walked from the root; at each fork the side is chosen in
 //! proportion to power over squared distance, bounded by the receiver's cosine (after Conty Estevez and
@@ -6,12 +6,13 @@
 //! not drowned by a sun far away.
 
 use crate::sampler::Sampler;
+use crate::lamp::{Lamp, LampKind};
 use crate::scene::Scene;
 use glam::Vec3;
 
-/// The emissive triangles of a scene.
+/// The lights of a scene that have a place.
 #[derive(Default)]
-pub struct Lights {
+pub(crate) struct LightTree {
     /// The tree; node 0 is the root, children lie side by side.
     nodes: Vec<Node>,
     /// Leaf node by triangle, `NONE` for those that give no light.
@@ -19,6 +20,8 @@ pub struct Lights {
 }
 
 const NONE: u32 = u32::MAX;
+/// Candidates of which one is taken.
+const CANDIDATES: u32 = 4;
 /// Deepest tree: half of it by space, then halving, which 32 bits of triangles cannot exhaust.
 const MAX_DEPTH: usize = 80;
 
@@ -35,12 +38,15 @@ enum Kind {
     /// Index of the first of two children.
     Fork(u32),
     /// Triangle and its area in square metres.
-    Leaf(u32, f32),
+    Triangle(u32, f32),
+    /// Lamp and its brightness.
+    Lamp(u32, f32),
 }
 
 struct Emitter {
-    triangle: u32,
-    area: f32,
+    kind: Kind,
+    /// Orders what lies at one place, so that the tree is the same in every run.
+    number: u32,
     power: f32,
     centre: Vec3,
     radius: f32,
@@ -50,16 +56,52 @@ struct Emitter {
 #[derive(Clone, Copy)]
 pub(crate) struct Receiver {
     pub(crate) position: Vec3,
-    pub(crate) normal: Vec3,
+    /// The side it takes light from, or `None` for both.
+    pub(crate) normal: Option<Vec3>,
 }
 
-/// A point on a light.
-pub(crate) struct LightPoint {
-    pub(crate) position: Vec3,
-    pub(crate) normal: Vec3,
-    pub(crate) emission: Vec3,
-    /// Probability per square metre.
-    pub(crate) density: f32,
+/// A chosen piece of a light.
+pub(crate) enum LightSample<'a> {
+    /// A point on a glowing triangle; its emission is not dimmed yet.
+    Area {
+        triangle: u32,
+        position: Vec3,
+        normal: Vec3,
+        emission: Vec3,
+        /// Probability per square metre.
+        density: f32,
+    },
+    /// A lamp, its brightness, and the probability of its choice.
+    Lamp(&'a Lamp, f32, f32),
+}
+
+impl LightSample<'_> {
+    /// What the sample would give to a white surface if nothing stood between, by its density.
+    fn promise(&self, to: &Receiver) -> f32 {
+        match self {
+            Self::Area {
+                position,
+                normal,
+                emission,
+                density,
+                ..
+            } => {
+                let offset = *position - to.position;
+                let d2 = offset.length_squared().max(1e-12);
+                let direction = offset / d2.sqrt();
+                let cosine = normal.dot(direction).abs();
+                let facing = to.normal.map_or(1.0, |n| n.dot(direction).max(0.0));
+                emission.element_sum() * cosine * facing / (d2 * density)
+            }
+            Self::Lamp(lamp, scale, chance) => {
+                let offset = lamp.position - to.position;
+                let distance = offset.length().max(1e-6);
+                let direction = offset / distance;
+                let facing = to.normal.map_or(1.0, |n| n.dot(direction).max(0.0));
+                lamp.irradiance(-direction, distance).element_sum() * facing * scale / chance
+            }
+        }
+    }
 }
 
 impl Node {
@@ -69,11 +111,9 @@ impl Node {
         let d2 = offset.length_squared();
         let r2 = self.radius * self.radius;
         // Inside the ball nothing is known of direction.
-        let cosine = if d2 <= r2 {
-            1.0
-        } else {
+        let cosine = if let Some(normal) = to.normal.filter(|_| d2 > r2) {
             let d = d2.sqrt();
-            let cos_i = offset.dot(to.normal) / d;
+            let cos_i = offset.dot(normal) / d;
             let sin_u2 = r2 / d2;
             let cos_u = (1.0 - sin_u2).sqrt();
             if cos_i >= cos_u {
@@ -83,26 +123,34 @@ impl Node {
                 let sin_i = (1.0 - cos_i * cos_i).max(0.0).sqrt();
                 (cos_i * cos_u + sin_i * sin_u2.sqrt()).max(0.0)
             }
+        } else {
+            1.0
         };
-        self.power * cosine / d2.max(r2).max(1e-12)
+        self.power * cosine / d2.max(0.25 * r2).max(1e-12)
     }
 }
 
-impl Lights {
-    /// Number of emissive triangles.
-    pub fn len(&self) -> usize {
-        self.nodes.len().div_ceil(2)
-    }
-
-    /// Whether nothing gives light.
-    pub fn is_empty(&self) -> bool {
-        self.nodes.is_empty()
-    }
-
-    pub(crate) fn gather(scene: &Scene) -> Self {
+impl LightTree {
+    pub(crate) fn gather(scene: &Scene, object_scale: &[f32], lamp_scale: &[f32]) -> Self {
+        let brightness = |t: u32| {
+            let object = scene.object_of(t) as usize;
+            object_scale.get(object).copied().unwrap_or(1.0)
+        };
         let mut emitters: Vec<Emitter> = (0..scene.triangle_count() as u32)
-            .filter_map(|t| emitter(scene, t))
+            .filter_map(|t| triangle(scene, t, brightness(t)))
             .collect();
+        for (i, (lamp, &scale)) in scene.lamps().iter().zip(lamp_scale).enumerate() {
+            let power = Vec3::from(lamp.intensity).element_sum() * scale;
+            if lamp.kind != LampKind::Directional && power > 0.0 {
+                emitters.push(Emitter {
+                    kind: Kind::Lamp(i as u32, scale),
+                    number: i as u32,
+                    power,
+                    centre: lamp.position,
+                    radius: 0.0,
+                });
+            }
+        }
         if emitters.is_empty() {
             return Self::default();
         }
@@ -116,8 +164,10 @@ impl Lights {
 
     fn split(&mut self, node: u32, emitters: &mut [Emitter], depth: usize) {
         if let [only] = emitters {
-            self.nodes[node as usize].kind = Kind::Leaf(only.triangle, only.area);
-            self.leaves[only.triangle as usize] = node;
+            self.nodes[node as usize].kind = only.kind;
+            if let Kind::Triangle(triangle, _) = only.kind {
+                self.leaves[triangle as usize] = node;
+            }
             return;
         }
         let (low, high) = emitters
@@ -131,7 +181,7 @@ impl Lights {
         emitters.sort_unstable_by(|a, b| {
             a.centre[axis]
                 .total_cmp(&b.centre[axis])
-                .then(a.triangle.cmp(&b.triangle))
+                .then(a.number.cmp(&b.number))
         });
         let middle = match emitters.partition_point(|e| e.centre[axis] <= border) {
             0 => emitters.len() / 2,
@@ -160,7 +210,7 @@ impl Lights {
         let around = self.surround(self.nodes[first as usize].parent, to);
         // Among lights all round, the strongest may well be hidden: the weaker side keeps a fair chance.
         Some(if around && a > 0.0 && b > 0.0 {
-            0.25 + 0.5 * a / sum
+            0.1 + 0.8 * a / sum
         } else {
             a / sum
         })
@@ -193,7 +243,7 @@ impl Lights {
         if node == NONE {
             return 0.0;
         }
-        let Kind::Leaf(_, area) = self.nodes[node as usize].kind else {
+        let Kind::Triangle(_, area) = self.nodes[node as usize].kind else {
             return 0.0;
         };
         // The way from the leaf to the root, then down it with the budget.
@@ -230,7 +280,7 @@ impl Lights {
         to: &Receiver,
         budget: u32,
         sampler: &mut Sampler,
-        found: &mut impl FnMut(LightPoint),
+        found: &mut impl FnMut(LightSample, f32),
     ) {
         if !self.nodes.is_empty() {
             self.sample_below(0, scene, to, budget, sampler, found);
@@ -244,7 +294,7 @@ impl Lights {
         to: &Receiver,
         budget: u32,
         sampler: &mut Sampler,
-        found: &mut impl FnMut(LightPoint),
+        found: &mut impl FnMut(LightSample, f32),
     ) {
         if let Kind::Fork(first) = self.nodes[node as usize].kind
             && let Some((left, right)) = self.divide(node, first, to, budget)
@@ -255,25 +305,79 @@ impl Lights {
         }
         let choose = sampler.next_1d();
         let place = sampler.next_2d();
-        if let Some(point) = self.sample(node, scene, to, choose, place) {
-            found(point);
+        if let Kind::Fork(_) = self.nodes[node as usize].kind {
+            let pick = sampler.next_1d();
+            self.sample_best(node, scene, to, choose, place, pick, found);
+        } else if let Some(sample) = self.sample(node, scene, to, choose, place) {
+            found(sample, 1.0);
         }
     }
 
-    /// A point on one of the lights below `start` that may light the receiver.
-    fn sample(
+    /// Of a few candidates one is taken in proportion to what it would give if nothing stood between
+    /// (resampled importance sampling, Talbot 2005); the factor that makes up for the choice goes with it.
+    /// The candidates may be spread evenly: each alone is still distributed as the tree says.
+    #[allow(clippy::too_many_arguments)] // what a choice depends on
+    fn sample_best(
+        &self,
+        node: u32,
+        scene: &Scene,
+        to: &Receiver,
+        choose: f32,
+        place: (f32, f32),
+        pick: f32,
+        found: &mut impl FnMut(LightSample, f32),
+    ) {
+        let mut whole = 0.0;
+        let mut taken: Option<(LightSample, f32)> = None;
+        let mut pick = pick;
+        for k in 0..CANDIDATES {
+            let step = k as f32 / CANDIDATES as f32;
+            let turned = |v: f32, by: f32| (v + by).fract().min(1.0 - f32::EPSILON);
+            let place = (turned(place.0, step), turned(place.1, step * 0.618_034));
+            let Some(sample) = self.sample(node, scene, to, turned(choose, step), place) else {
+                continue;
+            };
+            let promise = sample.promise(to);
+            if promise <= 0.0 || !promise.is_finite() {
+                continue;
+            }
+            whole += promise;
+            let chance = promise / whole;
+            // What is left of the number after each choice is as random as before.
+            if pick < chance {
+                pick /= chance;
+                taken = Some((sample, promise));
+            } else {
+                pick = (pick - chance) / (1.0 - chance);
+            }
+            pick = pick.min(1.0 - f32::EPSILON);
+        }
+        if let Some((sample, promise)) = taken {
+            found(sample, whole / CANDIDATES as f32 / promise);
+        }
+    }
+
+    /// A piece of one of the lights below `start` that may light the receiver.
+    fn sample<'a>(
         &self,
         start: u32,
-        scene: &Scene,
+        scene: &'a Scene,
         to: &Receiver,
         mut choose: f32,
         (x, y): (f32, f32),
-    ) -> Option<LightPoint> {
+    ) -> Option<LightSample<'a>> {
         let mut node = &self.nodes[start as usize];
         let mut probability = 1.0;
         let (triangle, area) = loop {
             match node.kind {
-                Kind::Leaf(triangle, area) => break (triangle, area),
+                Kind::Triangle(triangle, area) => break (triangle, area),
+                Kind::Lamp(lamp, scale) => {
+                    return Some(LightSample::Lamp(
+                        &scene.lamps()[lamp as usize],
+                        scale,
+                        probability,
+                    ));
+                }
                 Kind::Fork(first) => {
                     let p = self.chance_of_first(first, to)?;
                     // What is left of the number after the choice is as random as before.
@@ -293,39 +397,37 @@ impl Lights {
         let root = x.sqrt();
         let (u, v) = (1.0 - root, root * y);
         let [a, b, c] = scene.corners(triangle);
-        Some(LightPoint {
-            position: a * (1.0 - u - v) + b * u + c * v,
+        let spot = scene.spot(triangle, u, v);
+        Some(LightSample::Area {
+            triangle,
+            position: spot.position(),
             normal: (b - a).cross(c - a).normalize_or_zero(),
-            emission: scene.emission(scene.material_of(triangle), scene.uv(triangle, u, v)),
+            emission: spot.emission(scene.material_of(triangle)),
             density: probability / area,
         })
     }
 }
 
-fn emitter(scene: &Scene, triangle: u32) -> Option<Emitter> {
+fn triangle(scene: &Scene, triangle: u32, brightness: f32) -> Option<Emitter> {
     let material = scene.material_of(triangle);
-    if !material.emits() {
+    if !material.emits() || brightness <= 0.0 {
         return None;
     }
     // A textured light is weighed by a few places of it; a dark texel must not make it impossible.
     let places = [(0.33, 0.33), (0.66, 0.17), (0.17, 0.66), (0.17, 0.17)];
     let mean = places
         .iter()
-        .map(|&(u, v)| {
-            scene
-                .emission(material, scene.uv(triangle, u, v))
-                .element_sum()
-        })
+        .map(|&(u, v)| scene.spot(triangle, u, v).emission(material).element_sum())
         .sum::<f32>()
         / places.len() as f32;
-    let strength = mean.max(0.01 * Vec3::from(material.emission).element_sum());
+    let strength = mean.max(0.01 * Vec3::from(material.emission).element_sum()) * brightness;
     let corners = scene.corners(triangle);
     let [a, b, c] = corners;
     let area = 0.5 * (b - a).cross(c - a).length();
     let centre = (a + b + c) / 3.0;
     (area > 0.0).then(|| Emitter {
-        triangle,
-        area,
+        kind: Kind::Triangle(triangle, area),
+        number: triangle,
         power: area * strength,
         centre,
         radius: corners

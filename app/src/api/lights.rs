@@ -1,0 +1,78 @@
+//! Lights and surroundings over HTTP.
+
+use super::projects::receive;
+use super::types::{LightInfo, SunPosition, SurroundingsFile};
+use super::{Answer, Shared, blocking};
+use crate::work::WorkError;
+use crate::work::bring::bring_surroundings;
+use dome_optics::sun;
+use dome_trace::light::list;
+use glam::DVec3;
+use rocket::data::Data;
+use rocket::serde::json::Json;
+use rocket::{Route, get, post, routes};
+
+/// Largest picture of surroundings that is taken, bytes.
+const MAX_PICTURE: u64 = 2 << 30;
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![lights, sun_position, bring]
+}
+
+/// All lights of a scene and whether a viewpoint sees them.
+#[get("/projects/<id>/lights?<viewpoint>")]
+async fn lights(app: &Shared, id: i64, viewpoint: i64) -> Answer<Json<Vec<LightInfo>>> {
+    blocking(app, move |app| {
+        let viewpoint = app.store.viewpoint(id, viewpoint)?;
+        let scene = app.scenes.get(app, id)?;
+        let found = list::list(&scene, DVec3::from(viewpoint.pose.position));
+        let info = |l: list::LightEntry| LightInfo {
+            key: l.key,
+            name: l.name,
+            kind: l.kind.into(),
+            position: l.position.map(|p| p.to_array().map(f64::from)),
+            strength: f64::from(l.strength),
+            unit: l.unit.into(),
+            seen: l.seen,
+        };
+        Ok(Json(found.into_iter().map(info).collect()))
+    })
+    .await
+}
+
+/// Where the sun stands at a latitude, on a month and day, at an hour of true solar time.
+#[get("/sun?<latitude>&<month>&<day>&<hour>")]
+async fn sun_position(
+    app: &Shared,
+    latitude: f64,
+    month: u32,
+    day: u32,
+    hour: f64,
+) -> Answer<Json<SunPosition>> {
+    blocking(app, move |_| {
+        let date = sun::day_of_year(month, day);
+        let fits = (-90.0..=90.0).contains(&latitude) && (0.0..=24.0).contains(&hour);
+        let Some(date) = date.filter(|_| fits) else {
+            return Err(WorkError::Request(
+                "The sun needs a latitude of -90 to 90 degrees, a month, a day that it has, and an hour of 0 to 24; correct them.".into(),
+            ));
+        };
+        let (elevation_deg, heading_deg) = sun::position(latitude, date, hour);
+        Ok(Json(SunPosition {
+            elevation_deg,
+            heading_deg,
+        }))
+    })
+    .await
+}
+
+/// Takes a picture as surroundings; `file` is its name.
+#[post("/projects/<id>/surroundings?<file>", data = "<body>")]
+async fn bring(app: &Shared, id: i64, file: &str, body: Data<'_>) -> Answer<Json<SurroundingsFile>> {
+    let path = receive(app, file, "picture", MAX_PICTURE, body).await?;
+    let file = file.to_owned();
+    blocking(app, move |app| {
+        Ok(Json(bring_surroundings(app, id, &path, &file)?))
+    })
+    .await
+}

@@ -1,0 +1,81 @@
+//! `owl-dome scene`.
+
+use super::Outcome;
+use clap::Args;
+use dome_trace::ImportOptions;
+use serde_json::json;
+use std::path::PathBuf;
+
+#[derive(Args)]
+pub(super) struct SceneArgs {
+    /// The scene: .glb, .gltf, .obj or .zip
+    file: PathBuf,
+    /// Print JSON
+    #[arg(long)]
+    json: bool,
+}
+
+pub(super) fn run(args: &SceneArgs) -> Outcome {
+    let imported = dome_trace::load(&args.file, &ImportOptions::default())?;
+    let (scene, report) = (&imported.scene, &imported.report);
+    let (low, high) = scene.bounds();
+    let size = (high - low).to_array();
+    let objects = scene.objects().iter().filter(|o| o.triangles > 0).count();
+    // The last material is the plain grey for meshes that name none.
+    let materials = scene.materials().len() - 1;
+    if args.json {
+        let left_out: Vec<_> = (report.left_out.iter())
+            .map(|l| json!({"what": l.what, "why": l.why}))
+            .collect();
+        let lamps: Vec<_> = (scene.lamps().iter())
+            .map(|l| {
+                json!({
+                    "name": l.name, "kind": l.kind_name(), "position_m": l.position.to_array(),
+                    "direction": l.direction.to_array(), "intensity": l.intensity, "range_m": l.range,
+                })
+            })
+            .collect();
+        let cameras: Vec<_> = (scene.cameras().iter())
+            .map(|c| {
+                json!({
+                    "name": c.name, "position_m": c.position,
+                    "heading_deg": c.orientation.heading_deg, "pitch_deg": c.orientation.pitch_deg,
+                })
+            })
+            .collect();
+        let all = json!({
+            "format": report.format, "objects": objects, "triangles": scene.triangle_count(),
+            "materials": materials, "textures": scene.pictures().len(),
+            "size_m": size, "min_m": low.to_array(), "max_m": high.to_array(),
+            "lights": report.lights, "lamps": lamps, "cameras": cameras,
+            "animation_clips": report.motion.clips, "animation_s": report.motion.length_s,
+            "understood": report.understood, "left_out": left_out, "notices": report.notices,
+        });
+        println!("{all:#}");
+        return Ok(());
+    }
+    println!(
+        "{}: {objects} objects, {} triangles, {materials} materials, {} pictures on them",
+        report.format,
+        scene.triangle_count(),
+        scene.pictures().len()
+    );
+    let [x, y, z] = size;
+    println!("Size: {x:.2} m along x, {y:.2} m high, {z:.2} m along z");
+    if report.motion.clips > 0 {
+        println!("Motion: {:.2} s", report.motion.length_s);
+    }
+    for (title, lines) in [
+        ("Understood", &report.understood),
+        ("Light", &report.lights),
+        ("Note", &report.notices),
+    ] {
+        for line in lines {
+            println!("{title}: {line}");
+        }
+    }
+    for left_out in &report.left_out {
+        println!("Left out: {} - {}.", left_out.what, left_out.why);
+    }
+    Ok(())
+}

@@ -1,0 +1,308 @@
+//! Meshes of a glTF scene: corners, colours, morph targets and skins.
+
+use super::gltf_buffers::{ANY_NUMBER, floats, is_kind, vectors, whole};
+use super::report::Tally;
+use crate::error::TraceError;
+use crate::scene::MeshPart;
+use glam::{Mat4, Vec3};
+use gltf::accessor::{DataType, Dimensions};
+use gltf::mesh::Mode;
+use gltf::{Accessor, Semantic};
+
+/// A piece of a mesh with what deforms it.
+pub(super) struct Part {
+    pub(super) plain: MeshPart,
+    /// Movements of positions and normals by morph target.
+    morphs: Vec<(Vec<[f32; 3]>, Vec<[f32; 3]>)>,
+    /// Joints and their weights by corner, four at a time.
+    joints: Vec<([u32; 4], [f32; 4])>,
+}
+
+/// A mesh.
+pub(super) struct Mesh {
+    pub(super) parts: Vec<Part>,
+    /// Weights of the morph targets at rest.
+    pub(super) weights: Vec<f32>,
+}
+
+/// All meshes of a document.
+pub(super) fn load_meshes(
+    document: &gltf::Document,
+    buffers: &[Vec<u8>],
+    name: &str,
+    tally: &mut Tally,
+) -> Result<Vec<Mesh>, TraceError> {
+    document
+        .meshes()
+        .map(|mesh| {
+            let label = format!(
+                "mesh {}",
+                mesh.name()
+                    .map_or_else(|| mesh.index().to_string(), |n| format!("\"{n}\""))
+            );
+            let mut reader = Reader {
+                document,
+                buffers,
+                label,
+                name,
+                tally,
+            };
+            let parts = mesh
+                .primitives()
+                .filter_map(|p| reader.part(&p).transpose())
+                .collect::<Result<_, _>>()?;
+            Ok(Mesh {
+                parts,
+                weights: mesh.weights().unwrap_or_default().to_vec(),
+            })
+        })
+        .collect()
+}
+
+struct Reader<'a> {
+    document: &'a gltf::Document,
+    buffers: &'a [Vec<u8>],
+    label: String,
+    name: &'a str,
+    tally: &'a mut Tally,
+}
+
+impl Reader<'_> {
+    fn bad(&self, what: &str) -> TraceError {
+        TraceError::damaged(self.name, format!("{} {what}", self.label))
+    }
+
+    /// An attribute of the wanted shape with one element for each of `count` corners, or nothing.
+    fn attribute<'a>(
+        &self,
+        primitive: &gltf::Primitive<'a>,
+        semantic: &Semantic,
+        dimensions: &[Dimensions],
+        count: usize,
+    ) -> Result<Option<Accessor<'a>>, TraceError> {
+        let Some(accessor) = primitive.get(semantic) else {
+            return Ok(None);
+        };
+        if !is_kind(&accessor, dimensions, &ANY_NUMBER) {
+            return Err(self.bad(&format!(
+                "has {} of a type that is not understood",
+                semantic.to_string()
+            )));
+        }
+        if accessor.count() != count {
+            return Err(self.bad(&format!(
+                "has {} {} for {count} corners",
+                accessor.count(),
+                semantic.to_string()
+            )));
+        }
+        Ok(Some(accessor))
+    }
+
+    fn part(&mut self, primitive: &gltf::Primitive) -> Result<Option<Part>, TraceError> {
+        if matches!(
+            primitive.mode(),
+            Mode::Points | Mode::Lines | Mode::LineLoop | Mode::LineStrip
+        ) {
+            self.tally
+                .add("mesh of points or lines", "they have no surface to render");
+            return Ok(None);
+        }
+        let buffers = self.buffers;
+        let three = [Dimensions::Vec3];
+        let Some(positions) = primitive.get(&Semantic::Positions) else {
+            return Err(self.bad("has no positions"));
+        };
+        let count = positions.count();
+        let Some(positions) = self.attribute(primitive, &Semantic::Positions, &three, count)?
+        else {
+            return Err(self.bad("has no positions"));
+        };
+        let normals = self.attribute(primitive, &Semantic::Normals, &three, count)?;
+        let tangents =
+            self.attribute(primitive, &Semantic::Tangents, &[Dimensions::Vec4], count)?;
+        let uvs = |set| {
+            self.attribute(
+                primitive,
+                &Semantic::TexCoords(set),
+                &[Dimensions::Vec2],
+                count,
+            )
+        };
+        let (uvs, second_uvs) = (uvs(0)?, uvs(1)?);
+        let colours = self.attribute(
+            primitive,
+            &Semantic::Colors(0),
+            &[Dimensions::Vec3, Dimensions::Vec4],
+            count,
+        )?;
+        let mut joints = vec![([0; 4], [0.0; 4]); 0];
+        for set in 0..2 {
+            let four = [Dimensions::Vec4];
+            let j = self.attribute(primitive, &Semantic::Joints(set), &four, count)?;
+            let w = self.attribute(primitive, &Semantic::Weights(set), &four, count)?;
+            if let (Some(j), Some(w)) = (j, w) {
+                let whole = vectors::<4>(&j, buffers, 0.0);
+                let weights = vectors::<4>(&w, buffers, 0.0);
+                joints.extend(
+                    whole
+                        .into_iter()
+                        .map(|j| j.map(|v| v as u32))
+                        .zip(weights),
+                );
+            }
+        }
+        let mut morphs = Vec::new();
+        for target in primitive.morph_targets() {
+            let moves = |accessor: Option<Accessor>| match accessor {
+                Some(a) if is_kind(&a, &three, &ANY_NUMBER) && a.count() == count => {
+                    Ok(vectors::<3>(&a, buffers, 0.0))
+                }
+                Some(_) => Err(self.bad("has a morph target that does not fit it")),
+                None => Ok(Vec::new()),
+            };
+            morphs.push((moves(target.positions())?, moves(target.normals())?));
+        }
+        let indices: Vec<u32> = match primitive.indices() {
+            Some(a) => {
+                let kinds = [DataType::U8, DataType::U16, DataType::U32];
+                if !is_kind(&a, &[Dimensions::Scalar], &kinds) {
+                    return Err(self.bad("has indices of a type that is not understood"));
+                }
+                whole(&a, buffers)
+            }
+            None => (0..count as u32).collect(),
+        };
+        if let Some(&i) = indices.iter().find(|&&i| i as usize >= count) {
+            return Err(self.bad(&format!("uses corner {i} of {count}")));
+        }
+        let read3 = |a: Option<Accessor>| a.map_or_else(Vec::new, |a| vectors(&a, buffers, 0.0));
+        let read2 = |a: Option<Accessor>| a.map_or_else(Vec::new, |a| vectors(&a, buffers, 0.0));
+        // The last material is the plain one for parts that name none.
+        let default = self.document.materials().len();
+        Ok(Some(Part {
+            plain: MeshPart {
+                positions: vectors(&positions, buffers, 0.0),
+                normals: read3(normals),
+                uvs: read2(uvs),
+                second_uvs: read2(second_uvs),
+                colours: colours.map_or_else(Vec::new, |a| vectors(&a, buffers, 1.0)),
+                tangents: tangents.map_or_else(Vec::new, |a| vectors(&a, buffers, 1.0)),
+                triangles: triangles(primitive.mode(), &indices),
+                material: primitive.material().index().unwrap_or(default) as u32,
+            },
+            morphs,
+            joints,
+        }))
+    }
+}
+
+/// Corners of the triangles that a list of corners stands for.
+fn triangles(mode: Mode, indices: &[u32]) -> Vec<[u32; 3]> {
+    match mode {
+        Mode::TriangleStrip => indices
+            .windows(3)
+            .enumerate()
+            .map(|(i, w)| {
+                if i % 2 == 0 {
+                    [w[0], w[1], w[2]]
+                } else {
+                    [w[1], w[0], w[2]]
+                }
+            })
+            .collect(),
+        Mode::TriangleFan => indices
+            .windows(2)
+            .skip(1)
+            .map(|w| [indices[0], w[0], w[1]])
+            .collect(),
+        _ => indices
+            .chunks_exact(3)
+            .map(|c| [c[0], c[1], c[2]])
+            .collect(),
+    }
+}
+
+impl Part {
+    /// Whether the part keeps its shape whatever the weights and joints.
+    pub(super) fn is_stiff(&self, weights: &[f32], skinned: bool) -> bool {
+        (self.morphs.is_empty() || weights.iter().all(|&w| w == 0.0))
+            && !(skinned && !self.joints.is_empty())
+    }
+
+    /// The part morphed by weights and carried by joints, given as where each joint moves a corner. A
+    /// skinned part comes out in the world's own place.
+    pub(super) fn deformed(&self, weights: &[f32], joints: Option<&[Mat4]>) -> MeshPart {
+        let mut part = self.plain.clone();
+        for ((positions, normals), &weight) in self.morphs.iter().zip(weights) {
+            let move_by = |values: &mut [[f32; 3]], moves: &[[f32; 3]]| {
+                for (v, m) in values.iter_mut().zip(moves) {
+                    *v = (Vec3::from(*v) + Vec3::from(*m) * weight).to_array();
+                }
+            };
+            move_by(&mut part.positions, positions);
+            move_by(&mut part.normals, normals);
+        }
+        if let Some(matrices) = joints.filter(|_| !self.joints.is_empty()) {
+            let count = part.positions.len();
+            for i in 0..count {
+                let mut sum = Mat4::ZERO;
+                let mut whole = 0.0;
+                for (joints, weights) in self.joints[i..].iter().step_by(count) {
+                    for (&joint, &weight) in joints.iter().zip(weights) {
+                        if let Some(m) = matrices.get(joint as usize).filter(|_| weight != 0.0) {
+                            sum += *m * weight;
+                            whole += weight;
+                        }
+                    }
+                }
+                let matrix = if whole > 0.0 {
+                    sum * (1.0 / whole)
+                } else {
+                    Mat4::IDENTITY
+                };
+                let turn = |v: [f32; 3]| {
+                    matrix
+                        .transform_vector3(v.into())
+                        .normalize_or_zero()
+                        .to_array()
+                };
+                part.positions[i] = matrix.transform_point3(part.positions[i].into()).to_array();
+                if let Some(n) = part.normals.get_mut(i) {
+                    *n = turn(*n);
+                }
+                if let Some(t) = part.tangents.get_mut(i) {
+                    let [x, y, z] = turn([t[0], t[1], t[2]]);
+                    *t = [x, y, z, t[3]];
+                }
+            }
+        }
+        part
+    }
+}
+
+/// Where each joint of a skin moves a corner, from where all nodes stand.
+pub(super) fn joint_matrices(
+    skin: &gltf::Skin,
+    worlds: &[Mat4],
+    buffers: &[Vec<u8>],
+) -> Vec<Mat4> {
+    let inverse: Vec<Mat4> = skin
+        .inverse_bind_matrices()
+        .filter(|a| is_kind(a, &[Dimensions::Mat4], &[DataType::F32]))
+        .map(|a| {
+            floats(&a, buffers)
+                .as_chunks::<16>()
+                .0
+                .iter()
+                .map(Mat4::from_cols_array)
+                .collect()
+        })
+        .unwrap_or_default();
+    skin.joints()
+        .enumerate()
+        .map(|(i, joint)| {
+            worlds[joint.index()] * inverse.get(i).copied().unwrap_or(Mat4::IDENTITY)
+        })
+        .collect()
+}

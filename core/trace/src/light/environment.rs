@@ -1,0 +1,293 @@
+//! The surroundings made ready: radiance by direction, and directions chosen in proportion to it.
+
+use super::sun_sky::{self, SUN_RADIUS};
+use crate::sky::{Sky, Surroundings, two_colours};
+use dome_imaging::Picture;
+use dome_imaging::scale::shrink_to_width;
+use glam::Vec3;
+use std::f32::consts::{PI, TAU};
+
+/// Width of the table from which directions are chosen, pixels.
+const TABLE_WIDTH: u32 = 1024;
+/// Width of the computed sky, pixels.
+const SKY_WIDTH: u32 = 1024;
+
+enum Radiance {
+    Plain(Vec3),
+    TwoColour { zenith: Vec3, horizon: Vec3 },
+    Picture(Picture),
+}
+
+/// The sun's disc.
+struct Sun {
+    direction: Vec3,
+    radiance: Vec3,
+}
+
+/// What surrounds the scene, ready to be looked up and chosen from.
+pub struct Environment {
+    radiance: Radiance,
+    table: Option<Table>,
+    sun: Option<Sun>,
+    /// Sine and cosine of the turn.
+    turn: (f32, f32),
+    light: f32,
+    backdrop: f32,
+    /// Whether the eye sees nothing there.
+    pub transparent: bool,
+}
+
+/// A direction chosen from the surroundings.
+pub(crate) struct SkySample {
+    pub(crate) direction: Vec3,
+    pub(crate) radiance: Vec3,
+    pub(crate) pdf: f32,
+}
+
+impl Environment {
+    /// Prepares surroundings. `picture` is an equirectangular picture for [`Sky::Picture`]; without it
+    /// such a sky is black. `gain` brightens its light, not what is seen of it.
+    pub fn new(surroundings: &Surroundings, picture: Option<&Picture>, gain: f32) -> Self {
+        let black = || Radiance::Plain(Vec3::ZERO);
+        let radiance = match &surroundings.sky {
+            Sky::Plain { colour } => Radiance::Plain(Vec3::from(*colour)),
+            Sky::TwoColour { zenith, horizon } => Radiance::TwoColour {
+                zenith: Vec3::from(*zenith),
+                horizon: Vec3::from(*horizon),
+            },
+            Sky::Sun(sky) => Radiance::Picture(sun_sky::panorama(sky, SKY_WIDTH)),
+            Sky::Picture { .. } => picture.map_or_else(black, |p| Radiance::Picture(p.clone())),
+        };
+        let table = match &radiance {
+            Radiance::Picture(p) => Table::new(p),
+            // Even light is found best by the surfaces themselves.
+            _ => None,
+        };
+        let sun = match &surroundings.sky {
+            Sky::Sun(sky) => {
+                let irradiance = sun_sky::sun_irradiance(sky);
+                // In single precision 1 - cos of so small an angle has no digits left.
+                let solid_angle = PI * SUN_RADIUS * SUN_RADIUS;
+                (irradiance != Vec3::ZERO).then(|| Sun {
+                    direction: sun_sky::direction(sky),
+                    radiance: irradiance / solid_angle,
+                })
+            }
+            _ => None,
+        };
+        let (sin, cos) = surroundings.turn_deg.to_radians().sin_cos();
+        Self {
+            radiance,
+            table,
+            sun,
+            turn: (sin, cos),
+            light: surroundings.light_stops.exp2() * gain,
+            backdrop: surroundings.backdrop_stops.exp2(),
+            transparent: surroundings.transparent,
+        }
+    }
+
+    /// From the world to the picture: turned back, counter-clockwise seen from above.
+    fn to_picture(&self, d: Vec3) -> Vec3 {
+        let (s, c) = self.turn;
+        Vec3::new(d.x * c + d.z * s, d.y, -d.x * s + d.z * c)
+    }
+
+    fn to_world(&self, d: Vec3) -> Vec3 {
+        let (s, c) = self.turn;
+        Vec3::new(d.x * c - d.z * s, d.y, d.x * s + d.z * c)
+    }
+
+    fn sky(&self, d: Vec3) -> Vec3 {
+        match &self.radiance {
+            Radiance::Plain(colour) => *colour,
+            Radiance::TwoColour { zenith, horizon } => two_colours(*zenith, *horizon, d.y),
+            Radiance::Picture(p) => bilinear(p, self.to_picture(d)),
+        }
+    }
+
+    fn sees_sun(&self, d: Vec3) -> Option<&Sun> {
+        let d = self.to_picture(d);
+        self.sun.as_ref().filter(|s| {
+            // The chord is exact where the cosine is not.
+            (d - s.direction).length_squared() <= SUN_RADIUS * SUN_RADIUS
+        })
+    }
+
+    /// What the eye sees in a direction.
+    pub fn backdrop(&self, d: Vec3) -> Vec3 {
+        let sun = self.sees_sun(d).map_or(Vec3::ZERO, |s| s.radiance);
+        (self.sky(d) + sun) * self.backdrop
+    }
+
+    /// Light from a direction, without the sun's disc.
+    pub fn light(&self, d: Vec3) -> Vec3 {
+        self.sky(d) * self.light
+    }
+
+    /// Light of the sun's disc from a direction, and the density with which [`Self::sample_sun_with`] finds it.
+    pub(crate) fn sun(&self, d: Vec3) -> Option<(Vec3, f32)> {
+        self.sees_sun(d)
+            .map(|s| (s.radiance * self.light, 1.0 / (PI * SUN_RADIUS * SUN_RADIUS)))
+    }
+
+    /// A direction in proportion to the light of the sky; numbers are drawn only if there is a choice.
+    pub(crate) fn sample_sky_with(&self, place: impl FnOnce() -> (f32, f32)) -> Option<SkySample> {
+        let table = self.table.as_ref()?;
+        let (u, v, density) = table.sample(place());
+        let (sin, cos) = (PI * v).sin_cos();
+        if sin <= 0.0 || density <= 0.0 {
+            return None;
+        }
+        let lon = (u - 0.5) * TAU;
+        let direction = self.to_world(Vec3::new(sin * lon.sin(), cos, -sin * lon.cos()));
+        Some(SkySample {
+            direction,
+            radiance: self.light(direction),
+            pdf: density / (2.0 * PI * PI * sin),
+        })
+    }
+
+    /// The density with which [`Self::sample_sky_with`] finds a direction.
+    pub(crate) fn sky_density(&self, d: Vec3) -> f32 {
+        let Some(table) = &self.table else {
+            return 0.0;
+        };
+        let d = self.to_picture(d);
+        let sin = d.x.hypot(d.z);
+        if sin <= 0.0 {
+            return 0.0;
+        }
+        let (u, v) = place(d);
+        table.density(u, v) / (2.0 * PI * PI * sin)
+    }
+
+    /// A direction within the sun's disc.
+    pub(crate) fn sample_sun_with(&self, place: impl FnOnce() -> (f32, f32)) -> Option<SkySample> {
+        let sun = self.sun.as_ref()?;
+        let (x, y) = place();
+        let r = SUN_RADIUS * x.sqrt();
+        let (sin, cos) = (TAU * y).sin_cos();
+        let (a, b) = sun.direction.any_orthonormal_pair();
+        let d = (sun.direction + (a * cos + b * sin) * r).normalize();
+        Some(SkySample {
+            direction: self.to_world(d),
+            radiance: sun.radiance * self.light,
+            pdf: 1.0 / (PI * SUN_RADIUS * SUN_RADIUS),
+        })
+    }
+}
+
+/// Where a direction lies in the picture, 0 to 1.
+fn place(d: Vec3) -> (f32, f32) {
+    (
+        0.5 + d.x.atan2(-d.z) / TAU,
+        0.5 - d.y.atan2(d.x.hypot(d.z)) / PI,
+    )
+}
+
+/// Bilinear look-up that wraps at the sides and goes on over the poles.
+fn bilinear(p: &Picture, d: Vec3) -> Vec3 {
+    let (u, v) = place(d);
+    let (w, h) = (i64::from(p.width), i64::from(p.height));
+    let (x, y) = (u * w as f32 - 0.5, v * h as f32 - 0.5);
+    let (fx, fy) = (x - x.floor(), y - y.floor());
+    let (x, y) = (x.floor() as i64, y.floor() as i64);
+    let texel = |x: i64, y: i64| {
+        let (x, y) = if y < 0 {
+            (x + w / 2, -1 - y)
+        } else if y >= h {
+            (x + w / 2, 2 * h - 1 - y)
+        } else {
+            (x, y)
+        };
+        Vec3::from(p.pixel(x.rem_euclid(w) as u32, y.clamp(0, h - 1) as u32))
+    };
+    let top = texel(x, y).lerp(texel(x + 1, y), fx);
+    let bottom = texel(x, y + 1).lerp(texel(x + 1, y + 1), fx);
+    top.lerp(bottom, fy)
+}
+
+/// A two-dimensional distribution, constant in each of its cells.
+struct Table {
+    width: usize,
+    height: usize,
+    /// Cumulative share within each row; the last value of a row is 1.
+    columns: Vec<f32>,
+    /// Cumulative share of the rows; the last value is 1.
+    rows: Vec<f32>,
+}
+
+impl Table {
+    /// In proportion to luminance and to what a cell covers of the sphere; `None` if all is black.
+    fn new(picture: &Picture) -> Option<Self> {
+        let small = shrink_to_width(picture, TABLE_WIDTH);
+        let (width, height) = (small.width as usize, small.height as usize);
+        let mut columns = Vec::with_capacity(width * height);
+        let mut rows = Vec::with_capacity(height);
+        let mut whole = 0.0f64;
+        for row in 0..height {
+            let sin = (std::f64::consts::PI * (row as f64 + 0.5) / height as f64).sin();
+            let mut sum = 0.0f64;
+            let start = columns.len();
+            for p in small.samples[row * width * 3..][..width * 3].chunks_exact(3) {
+                sum += f64::from(0.2126 * p[0] + 0.7152 * p[1] + 0.0722 * p[2]).max(0.0);
+                columns.push(sum as f32);
+            }
+            for c in &mut columns[start..] {
+                *c = if sum > 0.0 { *c / sum as f32 } else { 0.0 };
+            }
+            if let Some(last) = columns.last_mut() {
+                *last = 1.0;
+            }
+            whole += sum * sin;
+            rows.push(whole as f32);
+        }
+        if !(whole > 0.0 && whole.is_finite()) {
+            return None;
+        }
+        for r in &mut rows {
+            *r /= whole as f32;
+        }
+        if let Some(last) = rows.last_mut() {
+            *last = 1.0;
+        }
+        Some(Self {
+            width,
+            height,
+            columns,
+            rows,
+        })
+    }
+
+    fn row(&self, row: usize) -> &[f32] {
+        &self.columns[row * self.width..][..self.width]
+    }
+
+    /// The cell that a number falls into, where in it, and its share.
+    fn choose(shares: &[f32], x: f32) -> (usize, f32, f32) {
+        let i = shares.partition_point(|&s| s <= x).min(shares.len() - 1);
+        let below = if i > 0 { shares[i - 1] } else { 0.0 };
+        let share = shares[i] - below;
+        let within = if share > 0.0 { (x - below) / share } else { 0.5 };
+        (i, within.clamp(0.0, 1.0), share)
+    }
+
+    /// A place (0 to 1 both ways) and its density over the unit square.
+    fn sample(&self, (x, y): (f32, f32)) -> (f32, f32, f32) {
+        let (row, fy, row_share) = Self::choose(&self.rows, y);
+        let (column, fx, column_share) = Self::choose(self.row(row), x);
+        (
+            (column as f32 + fx) / self.width as f32,
+            (row as f32 + fy) / self.height as f32,
+            row_share * column_share * (self.width * self.height) as f32,
+        )
+    }
+
+    fn density(&self, u: f32, v: f32) -> f32 {
+        let share = |shares: &[f32], i: usize| shares[i] - if i > 0 { shares[i - 1] } else { 0.0 };
+        let row = ((v * self.height as f32) as usize).min(self.height - 1);
+        let column = ((u * self.width as f32) as usize).min(self.width - 1);
+        share(&self.rows, row) * share(self.row(row), column) * (self.width * self.height) as f32
+    }
+}

@@ -1,0 +1,123 @@
+//! The lights of a scene as a list: what, where, how strong, and whether they are seen.
+
+use super::{LightSettings, lamp_key, object_key};
+use crate::accel::TraceRay;
+use crate::lamp::LampKind;
+use crate::scene::Scene;
+use glam::{DVec3, Vec3};
+
+/// One light of a scene.
+#[derive(Clone, Debug, PartialEq)]
+pub struct LightEntry {
+    /// Key of its setting.
+    pub key: String,
+    /// Name.
+    pub name: String,
+    /// What kind of light.
+    pub kind: &'static str,
+    /// Its middle, metres; nothing for light from one direction.
+    pub position: Option<Vec3>,
+    /// How strong it is.
+    pub strength: f32,
+    /// Unit of the strength.
+    pub unit: &'static str,
+    /// Whether the eye would see it, if its body is not hidden by choice.
+    pub seen: bool,
+}
+
+/// Most triangles of a light whose middles are looked at.
+const LOOKS: usize = 64;
+
+/// All lights, glowing objects first, and whether they are seen from `eye`.
+pub fn list(scene: &Scene, eye: DVec3) -> Vec<LightEntry> {
+    let eye = eye.as_vec3();
+    let mut triangles: Vec<Vec<u32>> = vec![Vec::new(); scene.objects().len()];
+    for t in 0..scene.triangle_count() as u32 {
+        if scene.material_of(t).emits() {
+            triangles[scene.object_of(t) as usize].push(t);
+        }
+    }
+    let mut lights = Vec::new();
+    for (i, object) in scene.objects().iter().enumerate() {
+        let glowing = &triangles[i];
+        if glowing.is_empty() {
+            continue;
+        }
+        let mut area = 0.0;
+        let mut power = Vec3::ZERO;
+        for &t in glowing {
+            let [a, b, c] = scene.corners(t);
+            let size = 0.5 * (b - a).cross(c - a).length();
+            let spot = scene.spot(t, 1.0 / 3.0, 1.0 / 3.0);
+            area += size;
+            power += spot.emission(scene.material_of(t)) * size;
+        }
+        let step = glowing.len().div_ceil(LOOKS);
+        let seen = glowing.iter().step_by(step).any(|&t| {
+            let [a, b, c] = scene.corners(t);
+            is_seen(scene, eye, (a + b + c) / 3.0)
+        });
+        lights.push(LightEntry {
+            key: object_key(i),
+            name: object.name.clone(),
+            kind: "glowing surface",
+            position: Some((object.min + object.max) / 2.0),
+            strength: luminance(power) / area.max(1e-12),
+            unit: "cd/m²",
+            seen,
+        });
+    }
+    for (i, lamp) in scene.lamps().iter().enumerate() {
+        let directional = lamp.kind == LampKind::Directional;
+        lights.push(LightEntry {
+            key: lamp_key(i),
+            name: lamp.name.clone(),
+            kind: lamp.kind_name(),
+            position: (!directional).then_some(lamp.position),
+            strength: luminance(lamp.intensity.into()),
+            unit: if directional { "lx" } else { "cd" },
+            // A lamp without a body is never in the picture itself.
+            seen: false,
+        });
+    }
+    lights
+}
+
+fn luminance(c: Vec3) -> f32 {
+    c.dot(Vec3::new(0.2126, 0.7152, 0.0722))
+}
+
+fn is_seen(scene: &Scene, eye: Vec3, target: Vec3) -> bool {
+    let offset = target - eye;
+    let distance = offset.length();
+    let mut ray = TraceRay {
+        origin: eye,
+        direction: offset / distance,
+        far: distance * (1.0 - 1e-3),
+    };
+    for _ in 0..64 {
+        let Some(hit) = scene.hit(&ray) else {
+            return true;
+        };
+        if !scene.material_of(hit.triangle).lets_straight_through() {
+            return false;
+        }
+        let step = hit.distance * (1.0 + 1e-5) + 1e-5;
+        ray.origin += ray.direction * step;
+        ray.far -= step;
+    }
+    false
+}
+
+/// Keys of settings that no light of the scene has.
+pub fn unknown_keys(scene: &Scene, settings: &LightSettings) -> Vec<String> {
+    let known = |key: &String| {
+        let number = |kind: &str| {
+            key.strip_prefix(kind)
+                .and_then(|n| n.parse::<usize>().ok())
+        };
+        number("object:").is_some_and(|i| scene.objects().get(i).is_some_and(|o| o.emits))
+            || number("lamp:").is_some_and(|i| i < scene.lamps().len())
+    };
+    settings.keys().filter(|k| !known(k)).cloned().collect()
+}

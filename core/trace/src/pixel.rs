@@ -1,0 +1,238 @@
+//! One pixel: its samples, what they add up to, and how far they can be trusted.
+
+use crate::accel::TraceRay;
+use crate::integrator::{FirstSight, PathLight, Tracer, off_surface};
+use crate::passes::{NO_DEPTH, Pass, PassSet, mask_colour};
+use crate::sampler::{SETS, Sampler};
+use crate::surface::Frame;
+use dome_imaging::transfer::srgb_from_linear;
+use dome_optics::{Eye, PicturePoint, Ray};
+use glam::Vec3;
+use std::ops::Range;
+
+/// Everything a pixel depends on, beside its own place.
+pub(crate) struct Shooter<'a> {
+    pub(crate) tracer: Tracer<'a>,
+    pub(crate) eye: &'a dyn Eye,
+    pub(crate) size: (u32, u32),
+    pub(crate) seed: u32,
+    /// Brightest light that one sample may add, by choice.
+    pub(crate) clamp: Option<f32>,
+    /// Radius of the ambient occlusion, metres, if it is wanted.
+    pub(crate) occlusion: Option<f32>,
+}
+
+/// Sums over the samples of a pixel.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct PixelSums {
+    pub(crate) samples: u32,
+    beauty: Vec3,
+    emission: Vec3,
+    diffuse: Vec3,
+    direct: Vec3,
+    normal: Vec3,
+    albedo: Vec3,
+    roughness: f32,
+    alpha: f32,
+    open: f32,
+    sets: [f32; SETS as usize],
+}
+
+/// Sets that decide when a pixel has had enough.
+const DECIDING: usize = SETS as usize / 2;
+
+/// Luminance, Rec. 709.
+fn luminance(c: Vec3) -> f32 {
+    c.dot(Vec3::new(0.2126, 0.7152, 0.0722))
+}
+
+/// Displayed values below this are as dark as the eye tells them apart: noise is not told relative to less.
+const DARKEST: f32 = 0.05;
+
+impl Shooter<'_> {
+    /// Adds samples of a pixel to its sums.
+    pub(crate) fn shoot(&self, pixel: (u32, u32), samples: Range<u32>, sums: &mut PixelSums) {
+        for index in samples {
+            let mut sampler = Sampler::new(pixel.0, pixel.1, index, self.seed);
+            let (x, y) = sampler.next_2d();
+            let point = PicturePoint::in_pixel(
+                pixel.0,
+                pixel.1,
+                (f64::from(x), f64::from(y)),
+                self.size.0,
+                self.size.1,
+            );
+            let ray = if self.eye.has_lens() {
+                let (a, b) = sampler.next_2d();
+                self.eye.ray_through(point, (f64::from(a), f64::from(b)))
+            } else {
+                self.eye.ray(point)
+            };
+            sums.samples += 1;
+            let Some(ray) = ray else { continue };
+            let mut light = self.tracer.radiance(trace_ray(&ray), &mut sampler);
+            // One broken sample must not blacken its pixel.
+            if !light.beauty.is_finite() {
+                light = PathLight {
+                    first: light.first,
+                    alpha: light.alpha,
+                    ..PathLight::default()
+                };
+            }
+            if let Some(limit) = self.clamp {
+                let excess = light.beauty.max_element() / limit;
+                if excess > 1.0 {
+                    for part in [
+                        &mut light.beauty,
+                        &mut light.emission,
+                        &mut light.diffuse,
+                        &mut light.direct,
+                    ] {
+                        *part /= excess;
+                    }
+                }
+            }
+            sums.add(&light, index);
+            if let Some(radius) = self.occlusion {
+                let open = light.first.map_or(1.0, |first| {
+                    // Numbers of its own: the pass must not change the picture.
+                    let mut sampler = Sampler::new(pixel.0, pixel.1, index, !self.seed);
+                    self.open(&first, radius, sampler.next_2d())
+                });
+                sums.open += open;
+            }
+        }
+    }
+
+    fn open(&self, first: &FirstSight, radius: f32, place: (f32, f32)) -> f32 {
+        let frame = Frame::new(first.normal);
+        let direction = frame.world(crate::bsdf::cosine_hemisphere(place));
+        let ray = TraceRay {
+            origin: off_surface(first.position, first.geometric),
+            direction,
+            far: radius,
+        };
+        if direction.dot(first.geometric) <= 0.0 || self.tracer.scene.accel.blocked(&ray) {
+            0.0
+        } else {
+            1.0
+        }
+    }
+
+    /// What the ray through the pixel's centre meets: distance and mask colour.
+    fn centre(&self, pixel: (u32, u32)) -> (f32, [f32; 3]) {
+        let point = PicturePoint::pixel_centre(pixel.0, pixel.1, self.size.0, self.size.1);
+        let nothing = (NO_DEPTH, [0.0; 3]);
+        let Some(ray) = self.eye.ray(point) else {
+            return nothing;
+        };
+        let mut ray = trace_ray(&ray);
+        let start = ray.origin;
+        let scene = self.tracer.scene;
+        for _ in 0..64 {
+            let Some(hit) = scene.accel.closest(&ray) else {
+                return nothing;
+            };
+            let object = scene.object_of(hit.triangle);
+            let spot = scene.spot(hit.triangle, hit.u, hit.v);
+            let hole = spot.opacity(scene.material_of(hit.triangle)) < 0.5;
+            if !hole && !self.tracer.light.is_unseen(object) {
+                let colour = mask_colour(object).map(|c| f32::from(c) / 255.0);
+                return (spot.position().distance(start), colour);
+            }
+            ray.origin = off_surface(spot.position(), ray.direction);
+        }
+        nothing
+    }
+}
+
+fn trace_ray(ray: &Ray) -> TraceRay {
+    TraceRay::new(ray.origin.as_vec3(), ray.direction.as_vec3())
+}
+
+impl PixelSums {
+    fn add(&mut self, light: &PathLight, index: u32) {
+        self.beauty += light.beauty;
+        self.emission += light.emission;
+        self.diffuse += light.diffuse;
+        self.direct += light.direct;
+        self.alpha += light.alpha;
+        if let Some(first) = &light.first {
+            self.normal += first.normal;
+            self.albedo += first.albedo;
+            self.roughness += first.roughness;
+        }
+        self.sets[(index % SETS) as usize] += luminance(light.beauty);
+    }
+
+    /// The picture's value.
+    pub(crate) fn beauty(&self) -> Vec3 {
+        self.beauty / self.samples.max(1) as f32
+    }
+
+    /// Noise in percent of the displayed value: the standard error of the value on the screen at
+    /// exposure 0 with the sRGB curve, from how far the independent sets lie apart that had no say in
+    /// when to stop.
+    pub(crate) fn noise_percent(&self) -> f32 {
+        self.noise_of(&self.sets[DECIDING..])
+    }
+
+    /// The same from the sets that decide when to stop.
+    pub(crate) fn deciding_noise(&self) -> f32 {
+        self.noise_of(&self.sets[..DECIDING])
+    }
+
+    fn noise_of(&self, sets: &[f32]) -> f32 {
+        let each = (self.samples / SETS).max(1) as f32;
+        let n = sets.len() as f32;
+        let mean = sets.iter().sum::<f32>() / (n * each);
+        let square = sets.iter().map(|s| (s / each - mean).powi(2)).sum::<f32>() / (n - 1.0);
+        // The picture is the mean of all sets. The curve is applied to the picture's value and not to the
+        // sets' values: those would be cut off at white more often than the picture is.
+        let error = (square / SETS as f32).sqrt();
+        let value = self.sets.iter().sum::<f32>() / (SETS as f32 * each);
+        let shown = |v: f32| srgb_from_linear(v.clamp(0.0, 1.0));
+        let spread = (shown(value + error) - shown(value - error)) / 2.0;
+        spread / shown(value).max(DARKEST) * 100.0
+    }
+
+    /// The pixel's values in the layers of `passes`, one after the other into `put`.
+    pub(crate) fn layers(
+        &self,
+        shooter: &Shooter,
+        pixel: (u32, u32),
+        passes: &PassSet,
+        mut put: impl FnMut(usize, &[f32]),
+    ) {
+        let n = self.samples.max(1) as f32;
+        let centre = (passes.has(Pass::Depth) || passes.has(Pass::ObjectMask))
+            .then(|| shooter.centre(pixel));
+        for (i, pass) in passes.iter().enumerate() {
+            match pass {
+                Pass::Alpha => put(i, &[self.alpha / n]),
+                Pass::Depth => put(i, &[centre.map_or(NO_DEPTH, |c| c.0)]),
+                Pass::ObjectMask => put(i, &centre.map_or([0.0; 3], |c| c.1)),
+                Pass::Normal => put(i, &self.normal.normalize_or_zero().to_array()),
+                Pass::Albedo => put(i, &(self.albedo / n).to_array()),
+                Pass::Direct => put(i, &(self.direct / n).to_array()),
+                Pass::Indirect => put(i, &((self.beauty - self.direct) / n).to_array()),
+                Pass::Emission => put(i, &(self.emission / n).to_array()),
+                Pass::Specular => {
+                    let rest = self.beauty - self.emission - self.diffuse;
+                    put(i, &(rest / n).to_array());
+                }
+                Pass::RawLight => {
+                    let light = Vec3::select(
+                        self.albedo.cmpgt(Vec3::splat(1e-6 * n)),
+                        self.diffuse / self.albedo,
+                        Vec3::ZERO,
+                    );
+                    put(i, &light.to_array());
+                }
+                Pass::AmbientOcclusion => put(i, &[self.open / n]),
+                Pass::Roughness => put(i, &[self.roughness / n]),
+                Pass::Noise => put(i, &[self.noise_percent()]),
+            }
+        }
+    }
+}

@@ -1,0 +1,142 @@
+//! What a ray met, ready to be lit.
+
+use crate::accel::{Hit, TraceRay};
+use crate::bsdf::Gloss;
+use crate::material::Material;
+use crate::scene::Scene;
+use crate::texture::Meaning;
+use glam::Vec3;
+
+/// Reflectance of everything in a clay render.
+pub const CLAY: f32 = 0.5;
+
+/// A point of a surface.
+pub(crate) struct Surface<'a> {
+    pub(crate) position: Vec3,
+    /// Geometric normal, on the side of the viewer.
+    pub(crate) geometric: Vec3,
+    /// Shading normal, on the side of the viewer.
+    pub(crate) shading: Vec3,
+    pub(crate) material: &'a Material,
+    pub(crate) gloss: Gloss,
+    /// 0 a hole, 1 solid.
+    pub(crate) opacity: f32,
+    /// Light that it gives, before it is dimmed.
+    pub(crate) emission: Vec3,
+}
+
+/// A frame whose z is the normal (Duff et al. 2017, JCGT 6(1)).
+pub(crate) struct Frame {
+    x: Vec3,
+    y: Vec3,
+    z: Vec3,
+}
+
+impl Frame {
+    pub(crate) fn new(z: Vec3) -> Self {
+        let (x, y) = z.any_orthonormal_pair();
+        Self { x, y, z }
+    }
+
+    pub(crate) fn local(&self, w: Vec3) -> Vec3 {
+        Vec3::new(w.dot(self.x), w.dot(self.y), w.dot(self.z))
+    }
+
+    pub(crate) fn world(&self, w: Vec3) -> Vec3 {
+        self.x * w.x + self.y * w.y + self.z * w.z
+    }
+}
+
+impl Scene {
+    /// The surface at a hit; `clay` makes everything but glass one grey.
+    pub(crate) fn surface(&self, hit: &Hit, ray: &TraceRay, clay: bool) -> Surface<'_> {
+        let spot = self.spot(hit.triangle, hit.u, hit.v);
+        let [p0, p1, p2] = self.corners(hit.triangle);
+        let outward = (p1 - p0).cross(p2 - p0).normalize_or_zero();
+        let inside = outward.dot(ray.direction) > 0.0;
+        let side = if inside { -1.0 } else { 1.0 };
+        let geometric = outward * side;
+        let faces = |n: Vec3| n.dot(ray.direction) < -1e-3 && n.dot(geometric) > 0.0;
+        let smooth = spot.normal() * side;
+        // A missing normal, or one that turns away from the viewer, gives way to the true one.
+        let mut shading = if faces(smooth) { smooth } else { geometric };
+
+        let material = self.material_of(hit.triangle);
+        let mut surface = Surface {
+            position: spot.position(),
+            geometric,
+            shading,
+            material,
+            gloss: Gloss::matt(Vec3::splat(CLAY)),
+            opacity: spot.opacity(material),
+            emission: spot.emission(material),
+        };
+        if clay && !material.is_see_through() {
+            return surface;
+        }
+        let smooth = shading;
+        if let Some(bent) = &material.normal_texture
+            && let Some(n) = spot.bent_normal(smooth * side, bent).map(|n| n * side)
+            && faces(n)
+        {
+            shading = n;
+            surface.shading = n;
+        }
+        let base = spot.tinted(material.base_colour, &material.base_texture);
+        let base = (base * spot.colour().truncate()).clamp(Vec3::ZERO, Vec3::ONE);
+        if material.unlit {
+            surface.gloss = Gloss::matt(Vec3::ZERO);
+            surface.emission = base;
+            return surface;
+        }
+        let (mut metallic, mut roughness) = (material.metallic, material.roughness);
+        if let Some(t) = &material.metallic_roughness_texture {
+            let mr = spot.texture(t, Meaning::Data);
+            roughness *= mr.y;
+            metallic *= mr.z;
+        }
+        let unit = |v: f32| v.clamp(0.0, 1.0);
+        surface.gloss = Gloss {
+            base,
+            metallic: unit(metallic),
+            roughness: unit(roughness),
+            specular: unit(spot.scaled(material.specular, &material.specular_texture, 3)),
+            specular_colour: spot.tinted(
+                material.specular_colour,
+                &material.specular_colour_texture,
+            ),
+            ior: material.ior,
+            transmission: unit(spot.scaled(
+                material.transmission,
+                &material.transmission_texture,
+                0,
+            )),
+            thin: material.volume.is_none(),
+            inside,
+            ..surface.gloss
+        };
+        if let Some(coat) = &material.coat {
+            surface.gloss.coat = unit(spot.scaled(coat.weight, &coat.weight_texture, 0));
+            surface.gloss.coat_roughness =
+                unit(spot.scaled(coat.roughness, &coat.roughness_texture, 1));
+            // Lacquer lies over the bumps of the base: without its own normals it is smooth.
+            let own = match &coat.normal_texture {
+                Some(bent) => spot
+                    .bent_normal(smooth * side, bent)
+                    .map_or(smooth, |n| n * side),
+                None => smooth,
+            };
+            if own != shading && own.dot(ray.direction) < -1e-3 {
+                surface.gloss.coat_normal = Some(Frame::new(shading).local(own));
+            }
+        }
+        if let Some(sheen) = &material.sheen {
+            surface.gloss.sheen = spot
+                .tinted(sheen.colour, &sheen.colour_texture)
+                .clamp(Vec3::ZERO, Vec3::ONE);
+            surface.gloss.sheen_roughness =
+                unit(spot.scaled(sheen.roughness, &sheen.roughness_texture, 3));
+        }
+        surface
+    }
+}

@@ -1,0 +1,114 @@
+//! Small scenes and even views of them, for the checks of light.
+#![allow(dead_code)] // every test takes what it needs
+
+use dome_optics::{Eye, PanoramaSize, PicturePoint, Ray};
+use dome_trace::scene::MeshPart;
+use dome_trace::{Control, Illumination, Material, Quality, Render, Scene, SceneBuilder, Sky};
+use glam::{DVec3, Mat4};
+
+pub const WHITE_SKY: Sky = Sky::Plain { colour: [1.0; 3] };
+pub const NO_SKY: Sky = Sky::Plain { colour: [0.0; 3] };
+
+pub fn quad(corners: [[f32; 3]; 4], material: u32) -> MeshPart {
+    MeshPart {
+        positions: corners.to_vec(),
+        triangles: vec![[0, 1, 2], [0, 2, 3]],
+        material,
+        ..MeshPart::default()
+    }
+}
+
+/// A finely divided ball of radius 1 with smooth normals.
+pub fn ball(material: u32) -> MeshPart {
+    let (rings, sectors) = (96, 192);
+    let mut part = MeshPart {
+        material,
+        ..MeshPart::default()
+    };
+    for r in 0..=rings {
+        for s in 0..=sectors {
+            let lat = std::f32::consts::PI * (r as f32 / rings as f32 - 0.5);
+            let lon = std::f32::consts::TAU * s as f32 / sectors as f32;
+            let p = [lat.cos() * lon.sin(), lat.sin(), -lat.cos() * lon.cos()];
+            part.positions.push(p);
+            part.normals.push(p);
+        }
+    }
+    for r in 0..rings {
+        for s in 0..sectors {
+            let a = r * (sectors + 1) + s;
+            let b = a + sectors + 1;
+            part.triangles.extend([[a, a + 1, b + 1], [a, b + 1, b]]);
+        }
+    }
+    part
+}
+
+pub fn scene(parts: &[MeshPart], materials: Vec<Material>, sky: Sky) -> Scene {
+    let mut builder = SceneBuilder::default();
+    builder.materials = materials;
+    for part in parts {
+        builder.start_object("part");
+        builder.add_part(part, &Mat4::IDENTITY);
+    }
+    builder.build(sky, "test").unwrap()
+}
+
+pub fn matt(albedo: f32) -> Material {
+    Material {
+        base_colour: [albedo; 3],
+        specular: 0.0,
+        ..Material::default()
+    }
+}
+
+pub fn lamp(radiance: f32) -> Material {
+    Material {
+        base_colour: [0.0; 3],
+        emission: [radiance; 3],
+        specular: 0.0,
+        ..Material::default()
+    }
+}
+
+/// Looks straight down on the unit square of the ground, evenly.
+pub struct FromAbove {
+    pub height: f64,
+}
+
+impl Eye for FromAbove {
+    fn ray(&self, p: PicturePoint) -> Option<Ray> {
+        Some(Ray {
+            origin: DVec3::new(p.u, self.height, p.v),
+            direction: DVec3::NEG_Y,
+        })
+    }
+}
+
+pub fn mean(scene: &Scene, eye: &dyn Eye, width: u32, samples: u32, seed: u32) -> f64 {
+    let size = PanoramaSize::from_width(width).unwrap();
+    let light = Illumination::plain(scene, scene.sky.clone());
+    let samples = render(scene, &light, eye, size, samples, seed);
+    samples.iter().map(|&s| f64::from(s)).sum::<f64>() / samples.len() as f64
+}
+
+/// The samples of a whole picture.
+pub fn render(
+    scene: &Scene,
+    light: &Illumination,
+    eye: &dyn Eye,
+    size: PanoramaSize,
+    samples: u32,
+    seed: u32,
+) -> Vec<f32> {
+    let render = Render::new(scene, light, eye, size, Quality::Samples(samples), seed);
+    let strip = render.strip(0, size.height(), &Control::default()).unwrap();
+    strip.beauty.samples
+}
+
+pub const GROUND: [[f32; 3]; 4] = [
+    [0.0, 0.0, 0.0],
+    [0.0, 0.0, 1.0],
+    [1.0, 0.0, 1.0],
+    [1.0, 0.0, 0.0],
+];

@@ -1,0 +1,135 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api } from "../api/client";
+import { keys } from "../api/changes";
+import type { Order } from "../generated/Order";
+import { Mark, type Kind } from "../parts/Mark";
+import { Problem } from "../parts/Problem";
+import { bytes, count, duration } from "../parts/units";
+
+export const states: Record<Order["state"], { kind: Kind; word: string }> = {
+  queued: { kind: "none", word: "waiting" },
+  running: { kind: "busy", word: "rendering" },
+  stopped: { kind: "look", word: "stopped" },
+  done: { kind: "fine", word: "done" },
+  failed: { kind: "stop", word: "failed" },
+};
+
+/** What was asked for, in words. */
+const quality = ({ spec }: Order) =>
+  spec.noise_percent === null ? `${count(spec.samples)} samples` : `noise to ${spec.noise_percent} %`;
+
+/** The finished strips, where they belong on the Horizon. */
+export function Strips({ order }: { order: Order }) {
+  const height = order.spec.height;
+  return order.strips.map(([top, rows]) => (
+    <img
+      key={top}
+      src={`/api/orders/${order.id}/strips/${top}`}
+      alt=""
+      draggable={false}
+      data-testid="strip"
+      className="absolute left-0 w-full"
+      style={{ top: `${(top / height) * 100}%`, height: `${(rows / height) * 100 + 0.05}%` }}
+    />
+  ));
+}
+
+/** An order with how far it is and what can be done with it. */
+export function OrderRow({
+  order,
+  chosen,
+  onChoose,
+}: {
+  order: Order;
+  chosen: boolean;
+  onChoose: () => void;
+}) {
+  const queries = useQueryClient();
+  const fresh = () => queries.invalidateQueries({ queryKey: keys.project(order.project) });
+  const stop = useMutation({ mutationFn: () => api.stopOrder(order.id) });
+  const resume = useMutation({ mutationFn: () => api.resumeOrder(order.id) });
+  const remove = useMutation({ mutationFn: () => api.removeOrder(order.id), onSuccess: fresh });
+  const { kind, word } = states[order.state];
+  const percent = order.state === "done" ? 100 : Math.floor(order.progress * 100);
+  return (
+    <li
+      data-testid="order"
+      data-state={order.state}
+      className={`rounded-box border px-3 py-2 ${chosen ? "border-secondary bg-base-200" : "border-base-300"}`}
+    >
+      <div className="flex items-baseline justify-between gap-3">
+        <button
+          type="button"
+          className="truncate text-left font-display text-[15px] hover:underline"
+          onClick={onChoose}
+        >
+          {order.spec.viewpoint}
+        </button>
+        <Mark kind={kind}>{word}</Mark>
+      </div>
+      <p className="text-xs text-base-content/80">
+        {order.spec.width} × {order.spec.height} px, {quality(order)}
+        {order.spec.draft && " · draft"}
+        {order.spec.clay && " · clay"}
+        {order.spec.denoise && " · denoised"}
+        {order.spec.passes.length > 0 && ` · ${order.spec.passes.length} passes`}
+      </p>
+      <p className="text-xs text-base-content/80" data-testid="order-numbers">
+        {order.noise_percent !== null && `Noise ${order.noise_percent.toFixed(1)} %`}
+        {order.mean_samples !== null &&
+          order.noise_percent !== null &&
+          `, ${count(Math.round(order.mean_samples))} samples a pixel`}
+        {order.master_bytes !== null && ` · master ${bytes(order.master_bytes)}`}
+        {order.spent_s >= 1 && ` · ${duration(order.spent_s)} spent`}
+      </p>
+      {order.state !== "done" && (
+        <div className="mt-1 flex items-center gap-2">
+          <progress
+            className="progress progress-secondary flex-1"
+            value={order.progress}
+            max={1}
+            aria-label="Progress"
+          />
+          <span className="w-32 text-right text-xs">
+            {percent} %{order.remaining_s !== null && `, ${duration(order.remaining_s)} left`}
+          </span>
+        </div>
+      )}
+      {order.problem && <Problem error={new Error(order.problem)} />}
+      <Problem error={stop.error ?? resume.error ?? remove.error} />
+      <div className="mt-1 flex gap-1">
+        {(order.state === "running" || order.state === "queued") && (
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs font-normal"
+            disabled={stop.isPending}
+            onClick={() => stop.mutate()}
+          >
+            Stop
+          </button>
+        )}
+        {(order.state === "stopped" || order.state === "failed") && (
+          <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => resume.mutate()}>
+            Go on
+          </button>
+        )}
+        {order.state === "done" && (
+          <a
+            className="btn btn-ghost btn-xs font-normal"
+            href={`/api/orders/${order.id}/master.exr`}
+            download
+          >
+            Download master (EXR)
+          </a>
+        )}
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs font-normal text-error"
+          onClick={() => window.confirm("Remove this order with its pictures?") && remove.mutate()}
+        >
+          Remove
+        </button>
+      </div>
+    </li>
+  );
+}
