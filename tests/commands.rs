@@ -126,6 +126,112 @@ fn the_same_bytes_whatever_the_threads_and_other_noise_by_another_seed() {
     assert_ne!(one, render("seed.exr", &["--seed", "5"]));
 }
 
+#[test]
+fn parts_of_a_render_join_to_the_bytes_of_the_whole() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = scene_in(folder.path());
+    let at = |name: &str| folder.path().join(name);
+    let render = |name: &str, extra: &[&str]| {
+        let out = at(name);
+        let args = [
+            &["render", text(&scene), "-o", text(&out), "--width", "96", "--noise", "20"],
+            &["--samples", "64", "--passes", "depth,object-mask,direct"][..],
+            extra,
+        ]
+        .concat();
+        run_ok(&args);
+        out
+    };
+    let whole = render("whole.exr", &[]);
+    let parts = [
+        render("b.exr", &["--rows", "11-30", "--threads", "1"]),
+        render("a.exr", &["--rows", "0-10"]),
+        render("c.exr", &["--rows", "31-47"]),
+    ];
+    let joined = at("joined.exr");
+    run_ok(&["join", text(&parts[0]), text(&parts[1]), text(&parts[2]), "-o", text(&joined)]);
+    assert_eq!(std::fs::read(&joined).unwrap(), std::fs::read(&whole).unwrap());
+    let header = outside("exrheader", &[text(&parts[0])]);
+    assert!(header.contains("dataWindow (type box2i): (0 11) - (95 30)"), "{header}");
+    assert!(header.contains("displayWindow (type box2i): (0 0) - (95 47)"), "{header}");
+    let header = outside("exrheader", &[text(&whole)]);
+    for channel in ["depth.Z, 32-bit floating-point", "object-mask.R, 16-bit", "direct.B, 16-bit"] {
+        assert!(header.contains(channel), "{header}");
+    }
+    assert!(header.contains(" Lamp"), "the mask's names are missing: {header}");
+    // A part that is missing, and rows that are not there.
+    let missing = run(&["join", text(&parts[0]), text(&parts[1]), "-o", text(&at("no.exr"))]);
+    let sentence = String::from_utf8(missing.stderr).unwrap();
+    assert!(sentence.contains("Rows 31 to 47 are missing"), "{sentence}");
+    for wrong in [&["--rows", "40-48"][..], &["--rows", "0-3", "--denoise"]] {
+        let out = at("wrong.exr");
+        let args = [&["render", text(&scene), "-o", text(&out), "--width", "96"], wrong].concat();
+        let done = run(&args);
+        assert_eq!(done.status.code(), Some(1), "{wrong:?}");
+        assert!(!out.exists());
+    }
+}
+
+/// Passes beside formats that hold none are files of their own; a PNG without backdrop is transparent.
+#[test]
+fn passes_skies_and_clay_by_command() {
+    let folder = tempfile::tempdir().unwrap();
+    let floor = folder.path().join("floor.obj");
+    std::fs::write(&floor, "v -9 0 -9\nv 9 0 -9\nv 9 0 9\nv -9 0 9\nf 4 3 2 1\n").unwrap();
+    let render = |name: &str, extra: &[&str]| {
+        let out = folder.path().join(name);
+        let args = [
+            &["render", text(&floor), "-o", text(&out), "--width", "64", "--samples", "16"],
+            &["--at", "0,1.6,0"][..],
+            extra,
+        ]
+        .concat();
+        run_ok(&args);
+        out
+    };
+    let png = render("a.png", &["--transparent", "--passes", "depth"]);
+    let picture = image::open(&png).unwrap().to_rgba8();
+    assert_eq!(picture.get_pixel(30, 3).0[3], 0);
+    assert_eq!(picture.get_pixel(30, 30).0[3], 255);
+    assert!(folder.path().join("a.depth.exr").exists());
+    let red = render("red.png", &["--sky", "plain:1,0,0"]);
+    assert_eq!(image::open(&red).unwrap().to_rgb8().get_pixel(9, 3).0, [255, 0, 0]);
+    // The sun at heading 90 stands a quarter to the right of the middle: column 48 of 64, at 45 degrees row 8.
+    let sun = render("sun.exr", &["--sky", "sun:45,90", "--samples", "64"]);
+    let sun = dome_files_exr(&sun);
+    let brightest = (0..64 * 16).max_by(|a, b| sun[*a].total_cmp(&sun[*b])).unwrap();
+    let (column, row) = (brightest % 64, brightest / 64);
+    assert!((47..=48).contains(&column) && (7..=8).contains(&row), "{column},{row}");
+    let turned = dome_files_exr(&render(
+        "turned.exr",
+        &["--sky", "sun:45,90", "--sky-turn", "-90", "--samples", "64"],
+    ));
+    let brightest = (0..64 * 16).max_by(|a, b| turned[*a].total_cmp(&turned[*b])).unwrap();
+    assert!((31..=32).contains(&(brightest % 64)), "{}", brightest % 64);
+    // In feet the floor is nearer together: 18 ft across.
+    let told: Value = serde_json::from_str(&run_ok(&["scene", text(&floor), "--json"])).unwrap();
+    assert_eq!((&told["triangles"], &told["size_m"][0]), (&2.into(), &18.0.into()));
+    assert!(told["left_out"].as_array().unwrap().iter().any(|l| l["what"].as_str().unwrap().contains("normals")));
+    for wrong in ["sun:95,0", "plain:1,2", "sun:"] {
+        let out = folder.path().join("no.png");
+        let done = run(&["render", text(&floor), "-o", text(&out), "--sky", wrong]);
+        assert_eq!(done.status.code(), Some(2), "{wrong}");
+    }
+    let out = folder.path().join("no.jpg");
+    let done = run(&["render", text(&floor), "-o", text(&out), "--transparent"]);
+    assert!(String::from_utf8(done.stderr).unwrap().contains("transparency"));
+}
+
+/// The green channel of an EXR, row by row.
+fn dome_files_exr(path: &Path) -> Vec<f32> {
+    dome_files::exr_picture::ExrStrips::open(path)
+        .unwrap()
+        .flat_map(|s| s.unwrap().samples)
+        .skip(1)
+        .step_by(3)
+        .collect()
+}
+
 /// The lamp's column by its heading, from the definition of the projection.
 #[test]
 fn a_lamp_stands_where_its_heading_says() {
@@ -597,7 +703,7 @@ fn an_obj_with_its_mtl_and_without() {
 #[test]
 fn help_explains_each_command_with_an_example() {
     let overview = run_ok(&["--help"]);
-    for command in ["serve", "render", "tag", "inspect"] {
+    for command in ["serve", "render", "join", "scene", "tag", "inspect"] {
         assert!(overview.contains(command));
         assert!(
             run_ok(&[command, "--help"]).contains("Example"),

@@ -83,6 +83,28 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         assert!(facts.contains("merlow.glb") && facts.contains("glTF 2.0") && facts.contains("Wall lamp 1"), "{facts}");
         b.check_accessibility("scene").await;
         b.screenshot("scene").await;
+        // The lights in one list: one is switched off and on again.
+        b.press_tab("Lights").await;
+        b.until("the lights", "return document.querySelectorAll('[data-testid=light]').length >= 9;").await;
+        b.check_accessibility("lights").await;
+        b.screenshot("lights").await;
+        let lights = || server.json("GET", "/api/projects/1", None).1["settings"]["lights"].as_object().unwrap().len();
+        b.press_labelled("Wall lamp 1 is on, switch off").await;
+        wait_for("the lamp switched off", || (lights() == 1).then_some(()));
+        b.press("All as they came").await;
+        wait_for("the lamps as they came", || (lights() == 0).then_some(()));
+        // Sun and sky by place and date.
+        b.choose("Sky", "sun").await;
+        b.press_switch_label("By date").await;
+        b.press("Put the sun there").await;
+        let sky = || server.json("GET", "/api/projects/1", None).1["settings"]["surroundings"]["sky"].clone();
+        wait_for("the evening sun", || (sky()["kind"] == "sun" && sky()["heading_deg"].as_f64().unwrap() > 270.0).then_some(()));
+        b.check_accessibility("sun and sky").await;
+        b.choose("Sky", "two-colour").await;
+        let came = serde_json::json!({"settings": {"surroundings": {"sky": {"kind": "two-colour",
+            "zenith": [0.42, 0.62, 1.05], "horizon": [1.75, 1.28, 0.92]}}}});
+        wait_for("the old sky", || (sky()["kind"] == "two-colour").then_some(()));
+        assert_eq!(server.json("PATCH", "/api/projects/1", Some(came)).0, 200);
 
         // Stand: plan, live Horizon, Lookout.
         b.press("Choose where to stand").await;
@@ -131,7 +153,9 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         // Render: the height follows, the disk is told, strips appear.
         b.client.goto(&format!("{base}/project/1/render")).await.unwrap();
         b.fill("Width", &width.to_string()).await;
+        b.choose("Quality", "samples").await;
         b.fill("Samples per pixel", &samples.to_string()).await;
+        b.press_switch("Passes", &["Depth", "Object mask"]).await;
         b.until("the height", &format!("return document.querySelector('[data-testid=height]').innerText === '{} px';", width / 2)).await;
         assert!(b.find("[data-testid=disk]").await.text().await.unwrap().contains("MB"));
         b.press("Order render").await;
@@ -141,6 +165,16 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         b.screenshot("render").await;
         b.until("the master", "return !!document.querySelector('[data-testid=order][data-state=done]');").await;
 
+        // Passes: the mask tells names under the pointer.
+        b.press("Object mask").await;
+        b.until("the mask", "const i = document.querySelector('[data-testid=horizon-picture]'); return !!i && i.src.includes('object-mask') && i.naturalWidth > 0;").await;
+        let (x, y) = b.middle("[data-testid=horizon-picture]").await;
+        b.drag((x, y + 190), (2, 0)).await;
+        b.until("a name", "return document.querySelector('[data-testid=pass-value]').innerText.includes('Object mask here:');").await;
+        b.press("Depth").await;
+        b.until("the bands", "const i = document.querySelector('[data-testid=horizon-picture]'); return !!i && i.src.includes('depth') && i.naturalWidth > 0;").await;
+        b.check_accessibility("passes").await;
+        b.screenshot("passes").await;
         // Hand over: an opening view, the file read back, the download.
         b.press("Hand it over").await;
         b.fill("Opening heading", "118.5").await;
@@ -249,6 +283,7 @@ fn an_uploaded_scene_makes_the_journey_too() {
         .await;
         b.press("Order a render from here").await;
         b.fill("Width", "256").await;
+        b.choose("Quality", "samples").await;
         b.fill("Samples per pixel", "4").await;
         b.press("Order render").await;
         b.press("Hand it over").await;

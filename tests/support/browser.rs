@@ -119,6 +119,61 @@ impl Browser {
             .unwrap_or_else(|e| panic!("{words}: {e}"));
     }
 
+    async fn click_at(&self, path: &str, what: &str) {
+        let element = self
+            .client
+            .wait()
+            .at_most(Duration::from_secs(60))
+            .for_element(Locator::XPath(path))
+            .await
+            .unwrap_or_else(|e| panic!("{what}: {e}"));
+        element
+            .click()
+            .await
+            .unwrap_or_else(|e| panic!("{what}: {e}"));
+    }
+
+    /// Chooses a tab by its words.
+    pub async fn press_tab(&self, words: &str) {
+        let path = format!("//button[@role='tab'][starts-with(normalize-space(.),'{words}')]");
+        self.click_at(&path, words).await;
+    }
+
+    /// Clicks what a screen reader calls so.
+    pub async fn press_labelled(&self, label: &str) {
+        self.click_at(&format!("//*[@aria-label='{label}']"), label)
+            .await;
+    }
+
+    /// Turns a switch on or off by its words.
+    pub async fn press_switch_label(&self, words: &str) {
+        let path = format!("//label[span[normalize-space(.)='{words}']]//input[@type='checkbox']");
+        self.click_at(&path, words).await;
+    }
+
+    /// Opens a part of a form and turns some of its switches.
+    pub async fn press_switch(&self, part: &str, words: &[&str]) {
+        let path = format!("//summary[starts-with(normalize-space(.),'{part}')]");
+        self.click_at(&path, part).await;
+        for word in words {
+            self.press_switch_label(word).await;
+        }
+    }
+
+    /// Chooses in the list with a label.
+    pub async fn choose(&self, label: &str, value: &str) {
+        let path = format!("//label[span[normalize-space(.)='{label}']]//select");
+        let list = self
+            .client
+            .wait()
+            .for_element(Locator::XPath(&path))
+            .await
+            .unwrap_or_else(|e| panic!("{label}: {e}"));
+        list.select_by_value(value)
+            .await
+            .unwrap_or_else(|e| panic!("{label} {value}: {e}"));
+    }
+
     /// Types a value into the field with a label and leaves it.
     pub async fn fill(&self, label: &str, value: &str) {
         let path = format!("//label[span[normalize-space(.)='{label}']]//input");

@@ -158,12 +158,12 @@ impl Server {
 
     /// Brings a scene in; gives status and answer.
     pub fn upload(&self, file: &str, bytes: &[u8]) -> (u16, Value) {
-        let (status, answer) = self.send(
-            "POST",
-            &format!("/api/projects?file={file}&name=Test"),
-            bytes,
-            &[],
-        );
+        self.bring(&format!("/api/projects?file={file}&name=Test"), bytes)
+    }
+
+    /// Sends a file; gives status and answer.
+    pub fn bring(&self, path: &str, bytes: &[u8]) -> (u16, Value) {
+        let (status, answer) = self.send("POST", path, bytes, &[]);
         (status, serde_json::from_slice(&answer).unwrap())
     }
 
