@@ -43,3 +43,31 @@ build_web() {
   say "Building the page"
   (cd web && npm run --silent build)
 }
+
+# The open denoising library (Apache-2.0), an optional part that is found at run time; without it the
+# built-in filter is used. It comes inside a Python wheel.
+optional_denoiser() {
+  ls .fetched/denoiser/lib/libOpenImageDenoise.so.* >/dev/null 2>&1 && return
+  command -v python3 >/dev/null 2>&1 && python3 -m pip --version >/dev/null 2>&1 || {
+    say "Going on without the denoising library: python3 with pip is not here"
+    return
+  }
+  say "Fetching the optional denoising library (87 MB)"
+  mkdir -p .fetched/denoiser-wheel
+  if python3 -m pip download -q --no-deps --only-binary :all: -d .fetched/denoiser-wheel pyoidn==2.5.1.0 &&
+    python3 - <<'PY'
+import glob, os, zipfile
+os.makedirs('.fetched/denoiser/lib', exist_ok=True)
+z = zipfile.ZipFile(glob.glob('.fetched/denoiser-wheel/*.whl')[0])
+for name in z.namelist():
+    base = os.path.basename(name)
+    # The library, its part for the processor, and what that needs; parts for graphics cards stay out.
+    if '.so' in base and not any(card in base for card in ('cuda', 'hip', 'sycl', 'ur_')):
+        open(os.path.join('.fetched/denoiser/lib', base), 'wb').write(z.read(name))
+PY
+  then say "The denoising library is there"; else
+    rm -rf .fetched/denoiser
+    say "Going on without the denoising library: it could not be fetched"
+  fi
+  rm -rf .fetched/denoiser-wheel
+}

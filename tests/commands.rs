@@ -134,7 +134,16 @@ fn parts_of_a_render_join_to_the_bytes_of_the_whole() {
     let render = |name: &str, extra: &[&str]| {
         let out = at(name);
         let args = [
-            &["render", text(&scene), "-o", text(&out), "--width", "96", "--noise", "20"],
+            &[
+                "render",
+                text(&scene),
+                "-o",
+                text(&out),
+                "--width",
+                "96",
+                "--noise",
+                "20",
+            ],
             &["--samples", "64", "--passes", "depth,object-mask,direct"][..],
             extra,
         ]
@@ -149,23 +158,56 @@ fn parts_of_a_render_join_to_the_bytes_of_the_whole() {
         render("c.exr", &["--rows", "31-47"]),
     ];
     let joined = at("joined.exr");
-    run_ok(&["join", text(&parts[0]), text(&parts[1]), text(&parts[2]), "-o", text(&joined)]);
-    assert_eq!(std::fs::read(&joined).unwrap(), std::fs::read(&whole).unwrap());
+    run_ok(&[
+        "join",
+        text(&parts[0]),
+        text(&parts[1]),
+        text(&parts[2]),
+        "-o",
+        text(&joined),
+    ]);
+    assert_eq!(
+        std::fs::read(&joined).unwrap(),
+        std::fs::read(&whole).unwrap()
+    );
     let header = outside("exrheader", &[text(&parts[0])]);
-    assert!(header.contains("dataWindow (type box2i): (0 11) - (95 30)"), "{header}");
-    assert!(header.contains("displayWindow (type box2i): (0 0) - (95 47)"), "{header}");
+    assert!(
+        header.contains("dataWindow (type box2i): (0 11) - (95 30)"),
+        "{header}"
+    );
+    assert!(
+        header.contains("displayWindow (type box2i): (0 0) - (95 47)"),
+        "{header}"
+    );
     let header = outside("exrheader", &[text(&whole)]);
-    for channel in ["depth.Z, 32-bit floating-point", "object-mask.R, 16-bit", "direct.B, 16-bit"] {
+    for channel in [
+        "depth.Z, 32-bit floating-point",
+        "object-mask.R, 16-bit",
+        "direct.B, 16-bit",
+    ] {
         assert!(header.contains(channel), "{header}");
     }
-    assert!(header.contains(" Lamp"), "the mask's names are missing: {header}");
+    assert!(
+        header.contains(" Lamp"),
+        "the mask's names are missing: {header}"
+    );
     // A part that is missing, and rows that are not there.
-    let missing = run(&["join", text(&parts[0]), text(&parts[1]), "-o", text(&at("no.exr"))]);
+    let missing = run(&[
+        "join",
+        text(&parts[0]),
+        text(&parts[1]),
+        "-o",
+        text(&at("no.exr")),
+    ]);
     let sentence = String::from_utf8(missing.stderr).unwrap();
     assert!(sentence.contains("Rows 31 to 47 are missing"), "{sentence}");
     for wrong in [&["--rows", "40-48"][..], &["--rows", "0-3", "--denoise"]] {
         let out = at("wrong.exr");
-        let args = [&["render", text(&scene), "-o", text(&out), "--width", "96"], wrong].concat();
+        let args = [
+            &["render", text(&scene), "-o", text(&out), "--width", "96"],
+            wrong,
+        ]
+        .concat();
         let done = run(&args);
         assert_eq!(done.status.code(), Some(1), "{wrong:?}");
         assert!(!out.exists());
@@ -177,11 +219,24 @@ fn parts_of_a_render_join_to_the_bytes_of_the_whole() {
 fn passes_skies_and_clay_by_command() {
     let folder = tempfile::tempdir().unwrap();
     let floor = folder.path().join("floor.obj");
-    std::fs::write(&floor, "v -9 0 -9\nv 9 0 -9\nv 9 0 9\nv -9 0 9\nf 4 3 2 1\n").unwrap();
+    std::fs::write(
+        &floor,
+        "v -9 0 -9\nv 9 0 -9\nv 9 0 9\nv -9 0 9\nf 4 3 2 1\n",
+    )
+    .unwrap();
     let render = |name: &str, extra: &[&str]| {
         let out = folder.path().join(name);
         let args = [
-            &["render", text(&floor), "-o", text(&out), "--width", "64", "--samples", "16"],
+            &[
+                "render",
+                text(&floor),
+                "-o",
+                text(&out),
+                "--width",
+                "64",
+                "--samples",
+                "16",
+            ],
             &["--at", "0,1.6,0"][..],
             extra,
         ]
@@ -195,23 +250,42 @@ fn passes_skies_and_clay_by_command() {
     assert_eq!(picture.get_pixel(30, 30).0[3], 255);
     assert!(folder.path().join("a.depth.exr").exists());
     let red = render("red.png", &["--sky", "plain:1,0,0"]);
-    assert_eq!(image::open(&red).unwrap().to_rgb8().get_pixel(9, 3).0, [255, 0, 0]);
+    assert_eq!(
+        image::open(&red).unwrap().to_rgb8().get_pixel(9, 3).0,
+        [255, 0, 0]
+    );
     // The sun at heading 90 stands a quarter to the right of the middle: column 48 of 64, at 45 degrees row 8.
     let sun = render("sun.exr", &["--sky", "sun:45,90", "--samples", "64"]);
     let sun = dome_files_exr(&sun);
-    let brightest = (0..64 * 16).max_by(|a, b| sun[*a].total_cmp(&sun[*b])).unwrap();
+    let brightest = (0..64 * 16)
+        .max_by(|a, b| sun[*a].total_cmp(&sun[*b]))
+        .unwrap();
     let (column, row) = (brightest % 64, brightest / 64);
-    assert!((47..=48).contains(&column) && (7..=8).contains(&row), "{column},{row}");
+    assert!(
+        (47..=48).contains(&column) && (7..=8).contains(&row),
+        "{column},{row}"
+    );
     let turned = dome_files_exr(&render(
         "turned.exr",
         &["--sky", "sun:45,90", "--sky-turn", "-90", "--samples", "64"],
     ));
-    let brightest = (0..64 * 16).max_by(|a, b| turned[*a].total_cmp(&turned[*b])).unwrap();
+    let brightest = (0..64 * 16)
+        .max_by(|a, b| turned[*a].total_cmp(&turned[*b]))
+        .unwrap();
     assert!((31..=32).contains(&(brightest % 64)), "{}", brightest % 64);
     // In feet the floor is nearer together: 18 ft across.
     let told: Value = serde_json::from_str(&run_ok(&["scene", text(&floor), "--json"])).unwrap();
-    assert_eq!((&told["triangles"], &told["size_m"][0]), (&2.into(), &18.0.into()));
-    assert!(told["left_out"].as_array().unwrap().iter().any(|l| l["what"].as_str().unwrap().contains("normals")));
+    assert_eq!(
+        (&told["triangles"], &told["size_m"][0]),
+        (&2.into(), &18.0.into())
+    );
+    assert!(
+        told["left_out"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .any(|l| l["what"].as_str().unwrap().contains("normals"))
+    );
     for wrong in ["sun:95,0", "plain:1,2", "sun:"] {
         let out = folder.path().join("no.png");
         let done = run(&["render", text(&floor), "-o", text(&out), "--sky", wrong]);
@@ -219,7 +293,11 @@ fn passes_skies_and_clay_by_command() {
     }
     let out = folder.path().join("no.jpg");
     let done = run(&["render", text(&floor), "-o", text(&out), "--transparent"]);
-    assert!(String::from_utf8(done.stderr).unwrap().contains("transparency"));
+    assert!(
+        String::from_utf8(done.stderr)
+            .unwrap()
+            .contains("transparency")
+    );
 }
 
 /// The green channel of an EXR, row by row.

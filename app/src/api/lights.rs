@@ -68,7 +68,12 @@ async fn sun_position(
 
 /// Takes a picture as surroundings; `file` is its name.
 #[post("/projects/<id>/surroundings?<file>", data = "<body>")]
-async fn bring(app: &Shared, id: i64, file: &str, body: Data<'_>) -> Answer<Json<SurroundingsFile>> {
+async fn bring(
+    app: &Shared,
+    id: i64,
+    file: &str,
+    body: Data<'_>,
+) -> Answer<Json<SurroundingsFile>> {
     let path = receive(app, file, "picture", MAX_PICTURE, body).await?;
     let file = file.to_owned();
     blocking(app, move |app| {

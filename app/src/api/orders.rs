@@ -32,9 +32,8 @@ fn estimated(app: &App, width: u32, passes: &PassSet) -> Result<Estimate> {
     let size = PanoramaSize::from_width(width)?;
     let layers = passes.layers();
     // Compression only makes it smaller; tables and header are counted generously.
-    let master_bytes = size.pixels() * strip_file::pixel_bytes(&layers)
-        + 16 * u64::from(size.height())
-        + 4096;
+    let master_bytes =
+        size.pixels() * strip_file::pixel_bytes(&layers) + 16 * u64::from(size.height()) + 4096;
     let channels: u64 = layers.iter().map(|l| l.channels.len() as u64 + 1).sum();
     Ok(Estimate {
         height: size.height(),

@@ -14,8 +14,7 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 fn pass_named(name: &str) -> Result<Pass> {
-    Pass::from_name(name)
-        .ok_or_else(|| WorkError::Request(format!("There is no pass \"{name}\".")))
+    Pass::from_name(name).ok_or_else(|| WorkError::Request(format!("There is no pass \"{name}\".")))
 }
 
 /// A pass as the screen shows it.

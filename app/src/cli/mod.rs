@@ -38,9 +38,7 @@ enum Command {
     )]
     Render(Box<render::RenderArgs>),
     /// Put parts rendered with --rows together, to the same bytes as a whole render
-    #[command(
-        after_help = "Example:\n  owl-dome join top.exr bottom.exr -o whole.exr"
-    )]
+    #[command(after_help = "Example:\n  owl-dome join top.exr bottom.exr -o whole.exr")]
     Join(join::JoinArgs),
     /// Tell what an import of a scene understands, what it leaves out, and what is odd
     #[command(after_help = "Example:\n  owl-dome scene room.glb --json")]

@@ -263,7 +263,11 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         let strips = denoised(strips, &made, size, args.denoise);
         if own_files.is_empty() {
             spec.layers = in_file.layers();
-            return picture_file::write(&args.output, &spec, strips.map(|s| Ok(keep(s?, &in_file))));
+            return picture_file::write(
+                &args.output,
+                &spec,
+                strips.map(|s| Ok(keep(s?, &in_file))),
+            );
         }
         let folder = match args.output.parent() {
             Some(p) if !p.as_os_str().is_empty() => p,
@@ -284,13 +288,19 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
             join::extract(&whole, &pass.layer(), &pass_path(&args.output, *pass))?;
         }
         spec.layers = in_file.layers();
-        picture_file::write(&args.output, &spec, join::with_layers(&whole, &spec.layers)?)
+        picture_file::write(
+            &args.output,
+            &spec,
+            join::with_layers(&whole, &spec.layers)?,
+        )
     });
     written?;
     if let Some(percent) = progress.noise().percent() {
         let pixels = u64::from(size.width()) * u64::from(to - from);
         let mean = progress.noise().samples as f64 / pixels as f64;
-        eprintln!("Noise {percent:.1} % of the displayed value, {mean:.0} samples a pixel on average.");
+        eprintln!(
+            "Noise {percent:.1} % of the displayed value, {mean:.0} samples a pixel on average."
+        );
     }
     for pass in &own_files {
         println!("{}", pass_path(&args.output, *pass).display());

@@ -25,8 +25,7 @@ pub struct OrderRow {
     pub mean_samples: Option<f64>,
 }
 
-const COLUMNS: &str =
-    "id, project, spec, state, spent_s, problem, noise_percent, mean_samples";
+const COLUMNS: &str = "id, project, spec, state, spent_s, problem, noise_percent, mean_samples";
 
 type Columns = (
     i64,

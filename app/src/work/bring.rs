@@ -269,7 +269,9 @@ pub fn bring_surroundings(
     let outcome = (|| {
         app.store.project(id)?;
         let path = Path::new(file);
-        let ending = path.extension().map(|e| e.to_string_lossy().to_ascii_lowercase());
+        let ending = path
+            .extension()
+            .map(|e| e.to_string_lossy().to_ascii_lowercase());
         let ending = ending.filter(|e| ["exr", "hdr", "jpg", "jpeg", "png"].contains(&e.as_str()));
         let Some(ending) = ending else {
             return Err(WorkError::Request(format!(
@@ -279,8 +281,8 @@ pub fn bring_surroundings(
         let stem = path.file_stem().unwrap_or_default().to_string_lossy();
         let name = format!("{}.{ending}", file_name(&stem));
         // Read before it is kept, so that nothing wrong stays; under its own name, for the messages.
-        let folder = tempfile::tempdir_in(app.folder.incoming())
-            .map_err(FileError::io("Making", upload))?;
+        let folder =
+            tempfile::tempdir_in(app.folder.incoming()).map_err(FileError::io("Making", upload))?;
         let at = folder.path().join(&name);
         std::fs::rename(upload, &at).map_err(FileError::io("Moving", &at))?;
         let (_, shape, notices) = surroundings_picture(&at)?;

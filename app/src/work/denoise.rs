@@ -2,9 +2,11 @@
 
 use dome_files::FileError;
 use dome_imaging::LayeredStrip;
-use dome_imaging::denoise::{Guides, denoise};
+use dome_imaging::denoise::library::DenoiseLibrary;
+use dome_imaging::denoise::{Guides, library, plain};
 use dome_optics::PanoramaSize;
 use dome_trace::{Pass, PassSet};
+use std::path::PathBuf;
 
 type Strips<'a> = Box<dyn Iterator<Item = Result<LayeredStrip, FileError>> + 'a>;
 
@@ -19,8 +21,33 @@ pub fn denoised<'a>(
     let place = |pass: Pass| made.iter().position(|p| p == pass);
     match (place(Pass::Albedo), place(Pass::Normal)) {
         (Some(albedo), Some(normal)) if wanted => {
-            Box::new(denoise(strips, size.height(), Guides { albedo, normal }))
+            let guides = Guides { albedo, normal };
+            match DenoiseLibrary::find(&folders()) {
+                Some(found) => Box::new(library::denoise(found, strips, size.height(), guides)),
+                None => Box::new(plain::denoise(strips, size.height(), guides)),
+            }
         }
         _ => Box::new(strips),
+    }
+}
+
+/// Where the denoising library is looked for beside the system's own places: `denoiser/lib/` beside the
+/// binary, and where this project's scripts put it.
+fn folders() -> Vec<PathBuf> {
+    let beside = std::env::current_exe()
+        .ok()
+        .and_then(|exe| Some(exe.parent()?.join("denoiser/lib")));
+    beside
+        .into_iter()
+        .chain([PathBuf::from(".fetched/denoiser/lib")])
+        .collect()
+}
+
+/// What takes the noise out, in words.
+pub fn denoiser() -> &'static str {
+    if DenoiseLibrary::find(&folders()).is_some() {
+        "the open denoising library"
+    } else {
+        "the built-in filter"
     }
 }

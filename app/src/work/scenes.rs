@@ -69,12 +69,7 @@ impl Scenes {
     }
 
     /// A project's scene in the unit and at the moment of some settings.
-    pub fn get_as(
-        &self,
-        app: &App,
-        project: i64,
-        settings: &SceneSettings,
-    ) -> Result<Arc<Scene>> {
+    pub fn get_as(&self, app: &App, project: i64, settings: &SceneSettings) -> Result<Arc<Scene>> {
         self.scenes.get(scene_key(project, settings), || {
             let row = app.store.project(project)?;
             let path = app.folder.scene(project).join(&row.scene_file);

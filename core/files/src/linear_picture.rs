@@ -94,7 +94,10 @@ fn read_exr(bytes: &[u8], name: &str) -> Result<Picture> {
     );
     check_size(w, h, name)?;
     if header.max_block_byte_size() > 1 << 30 {
-        return Err(FileError::damaged(name, "its blocks are too large to be true"));
+        return Err(FileError::damaged(
+            name,
+            "its blocks are too large to be true",
+        ));
     }
     let image = read()
         .no_deep_data()

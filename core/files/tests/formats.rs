@@ -107,9 +107,8 @@ fn parts_join_to_the_bytes_of_the_whole() {
         std::fs::read(at("joined.exr")).unwrap(),
         std::fs::read(&whole).unwrap()
     );
-    let message = |parts: &[std::path::PathBuf]| {
-        join::join(parts, &at("no.exr")).err().unwrap().to_string()
-    };
+    let message =
+        |parts: &[std::path::PathBuf]| join::join(parts, &at("no.exr")).err().unwrap().to_string();
     assert!(message(&parts[..2]).contains("Rows 23 to 39 are missing"));
     assert!(message(&[parts[1].clone(), parts[2].clone()]).contains("Rows 7 to 22 are missing"));
     let twice = [parts.to_vec(), vec![parts[0].clone()]].concat();
@@ -145,7 +144,10 @@ fn pictures_are_read_as_light() {
     std::fs::write(at("b.exr"), b"\x76\x2f\x31\x01junk").unwrap();
     assert!(linear_picture::read(&at("b.exr")).is_err());
     std::fs::write(at("b.txt"), b"hello").unwrap();
-    let message = linear_picture::read(&at("b.txt")).err().unwrap().to_string();
+    let message = linear_picture::read(&at("b.txt"))
+        .err()
+        .unwrap()
+        .to_string();
     assert!(message.contains("none of"), "{message}");
 }
 
@@ -255,7 +257,10 @@ fn strips_on_disk_know_when_they_are_damaged() {
     // Made for other passes, it is rendered again.
     assert!(strip_file::read(&path, &[]).is_err());
     let good = std::fs::read(&path).unwrap();
-    assert_eq!(good.len() as u64, 52 + 320 * strip_file::pixel_bytes(&layers));
+    assert_eq!(
+        good.len() as u64,
+        52 + 320 * strip_file::pixel_bytes(&layers)
+    );
     for at in [0, 9, 13, 17, 21, 25, 33, 49, good.len() - 1] {
         let mut bad = good.clone();
         bad[at] ^= 0x40;
@@ -466,7 +471,10 @@ fn huge_pictures_with_little_data_are_refused() {
     let message = JpegParts::read(jpeg, "big.jpg").err().unwrap().to_string();
     assert!(message.contains("65532 x 32766"), "{message}");
     let mut png = Vec::new();
-    dome_files::png::encode(&mut png, 32, 16, dome_files::png::Kind::Rgb, "", |rows| rows(&[90; 32 * 16 * 3])).unwrap();
+    dome_files::png::encode(&mut png, 32, 16, dome_files::png::Kind::Rgb, "", |rows| {
+        rows(&[90; 32 * 16 * 3])
+    })
+    .unwrap();
     png[16..24].copy_from_slice(&[0, 1, 0, 0, 0, 0, 0x80, 0]);
     let crc = crc32fast::hash(&png[12..29]);
     png[29..33].copy_from_slice(&crc.to_be_bytes());

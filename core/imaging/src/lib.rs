@@ -4,9 +4,9 @@
 
 pub mod denoise;
 pub mod layers;
-pub mod surroundings;
 pub mod scale;
 pub mod strip;
+pub mod surroundings;
 pub mod tone;
 pub mod transfer;
 

@@ -75,7 +75,11 @@ impl Shape {
             Self::Angular => {
                 let angle = (-d.z).clamp(-1.0, 1.0).acos();
                 let across = d.x.hypot(d.y);
-                let r = if across > 0.0 { angle / PI / across } else { 0.0 };
+                let r = if across > 0.0 {
+                    angle / PI / across
+                } else {
+                    0.0
+                };
                 ((0.5 + 0.5 * d.x * r) * w, (0.5 - 0.5 * d.y * r) * h, whole)
             }
             Self::CrossLying | Self::CrossStanding => {

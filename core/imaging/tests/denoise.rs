@@ -45,7 +45,10 @@ fn picture(rows: u32) -> Vec<Result<LayeredStrip, ()>> {
                         truth(x) * (1.0 + noise)
                     }),
                 },
-                layers: vec![each(&|x, _, _| truth(x)), each(&|_, _, c| (c == 1) as u8 as f32)],
+                layers: vec![
+                    each(&|x, _, _| truth(x)),
+                    each(&|_, _, c| (c == 1) as u8 as f32),
+                ],
                 noise: NoiseSum {
                     squares: 49.0,
                     weight: 1.0,

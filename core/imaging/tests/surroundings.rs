@@ -74,7 +74,10 @@ fn crosses_hang_together() {
     let lying = |d| at(Shape::CrossLying, d, 400, 300);
     assert_eq!(lying([0.0, 0.0, -1.0]), (150.0, 150.0));
     let close = |(x, y): (f64, f64), to: (f64, f64)| {
-        assert!((x - to.0).abs() < 1e-6 && (y - to.1).abs() < 1e-6, "{x} {y}, not {to:?}");
+        assert!(
+            (x - to.0).abs() < 1e-6 && (y - to.1).abs() < 1e-6,
+            "{x} {y}, not {to:?}"
+        );
     };
     for (d, to) in [
         ([1.0 - e, 0.2, -1.0], (200.0, 140.0)),

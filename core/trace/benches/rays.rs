@@ -10,8 +10,35 @@ use dome_trace::accel::{Accel, TraceRay};
 use dome_trace::stand;
 use glam::Vec3;
 use libloading::{Library, Symbol};
+use std::alloc::{GlobalAlloc, Layout, System};
 use std::ffi::c_void;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Instant;
+
+/// Counts what is in use and the most that ever was, for the memory of building.
+struct Counting;
+
+static IN_USE: AtomicUsize = AtomicUsize::new(0);
+static PEAK: AtomicUsize = AtomicUsize::new(0);
+
+// SAFETY: every call is handed on to the system's allocator unchanged.
+unsafe impl GlobalAlloc for Counting {
+    unsafe fn alloc(&self, layout: Layout) -> *mut u8 {
+        let now = IN_USE.fetch_add(layout.size(), Ordering::Relaxed) + layout.size();
+        PEAK.fetch_max(now, Ordering::Relaxed);
+        // SAFETY: as the caller promises.
+        unsafe { System.alloc(layout) }
+    }
+
+    unsafe fn dealloc(&self, pointer: *mut u8, layout: Layout) {
+        IN_USE.fetch_sub(layout.size(), Ordering::Relaxed);
+        // SAFETY: as the caller promises.
+        unsafe { System.dealloc(pointer, layout) }
+    }
+}
+
+#[global_allocator]
+static ALLOCATOR: Counting = Counting;
 
 const WIDTH: u32 = 1024;
 const HEIGHT: u32 = 512;
@@ -184,6 +211,18 @@ fn ours_blocked(accel: &Accel, rays: &[TraceRay]) -> (Vec<bool>, f64) {
     (found, start.elapsed().as_secs_f64())
 }
 
+/// Seconds for all rays shared by two threads.
+fn on_two_threads(rays: &[TraceRay], run: impl Fn(&[TraceRay]) + Sync) -> f64 {
+    let start = Instant::now();
+    std::thread::scope(|scope| {
+        for half in rays.chunks(rays.len().div_ceil(2)) {
+            let run = &run;
+            scope.spawn(move || run(half));
+        }
+    });
+    start.elapsed().as_secs_f64()
+}
+
 /// The best of some rounds, which other work on the machine disturbs least.
 fn best<T>(mut run: impl FnMut() -> (Vec<T>, f64)) -> (Vec<T>, f64) {
     let mut best = run();
@@ -205,7 +244,8 @@ fn random(n: &mut u64) -> f32 {
 }
 
 fn bench(name: &str, path: &std::path::Path) {
-    let imported = dome_trace::load(path, &dome_trace::ImportOptions::default()).unwrap_or_else(|e| panic!("{e}"));
+    let imported = dome_trace::load(path, &dome_trace::ImportOptions::default())
+        .unwrap_or_else(|e| panic!("{e}"));
     let scene = imported.scene;
     let at = if name == "Merlow" {
         glam::DVec3::new(1.55, 1.6, 1.75)
@@ -269,26 +309,31 @@ fn bench(name: &str, path: &std::path::Path) {
         accel.bytes() as f64 / count as f64
     );
     println!(
-        "| rays | ours, Mray/s | Embree default | ratio | Embree robust | ratio | differing hits |"
+        "| rays | ours, Mray/s | on two threads | Embree default | ratio | Embree robust | ratio | differing hits |"
     );
-    println!("|---|---|---|---|---|---|---|");
+    println!("|---|---|---|---|---|---|---|---|");
     let references = [false, true].map(|robust| Reference::build(positions, triangles, robust));
-    let row = |kind: &str, n: usize, ours: f64, theirs: [Option<f64>; 2], differing: usize| {
-        let rate = |s: f64| n as f64 / s / 1e6;
-        let cell = |s: Option<f64>| {
-            s.map_or("- | -".into(), |s| {
-                format!("{:.2} | {:.2}", rate(s), s / ours)
-            })
+    let row =
+        |kind: &str, n: usize, ours: f64, two: f64, theirs: [Option<f64>; 2], differing: usize| {
+            let rate = |s: f64| n as f64 / s / 1e6;
+            let cell = |s: Option<f64>| {
+                s.map_or("- | -".into(), |s| {
+                    format!("{:.2} | {:.2}", rate(s), s / ours)
+                })
+            };
+            println!(
+                "| {kind} | {:.2} | {:.2} ({:.2} x) | {} | {} | {differing} of {n} |",
+                rate(ours),
+                rate(two),
+                ours / two,
+                cell(theirs[0]),
+                cell(theirs[1])
+            );
         };
-        println!(
-            "| {kind} | {:.2} | {} | {} | {differing} of {n} |",
-            rate(ours),
-            cell(theirs[0]),
-            cell(theirs[1])
-        );
-    };
     for (kind, rays) in [("primary", &primary), ("diffuse bounce", &bounce)] {
         let (ours, ours_s) = best(|| ours_closest(&accel, rays));
+        let two = || on_two_threads(rays, |half| drop(ours_closest(&accel, half)));
+        let two_s = (0..ROUNDS).map(|_| two()).fold(f64::INFINITY, f64::min);
         let theirs: Vec<_> = references
             .iter()
             .map(|r| r.as_ref().map(|r| best(|| r.closest(rays))))
@@ -306,11 +351,14 @@ fn bench(name: &str, path: &std::path::Path) {
             kind,
             rays.len(),
             ours_s,
+            two_s,
             [0, 1].map(|i| theirs[i].as_ref().map(|t| t.1)),
             differing,
         );
     }
     let (ours, ours_s) = best(|| ours_blocked(&accel, &shadow));
+    let two = || on_two_threads(&shadow, |half| drop(ours_blocked(&accel, half)));
+    let two_s = (0..ROUNDS).map(|_| two()).fold(f64::INFINITY, f64::min);
     let theirs: Vec<_> = references
         .iter()
         .map(|r| r.as_ref().map(|r| best(|| r.blocked(&shadow))))
@@ -322,11 +370,147 @@ fn bench(name: &str, path: &std::path::Path) {
         "shadow",
         shadow.len(),
         ours_s,
+        two_s,
         [0, 1].map(|i| theirs[i].as_ref().map(|t| t.1)),
         differing,
     );
     if let Some(r) = references[1].as_ref() {
         println!("Embree robust built in {:.2} s.", r.build_s);
+    }
+}
+
+/// A hilly ground of about so many triangles.
+fn hills(triangles: usize) -> (Vec<Vec3>, Vec<[u32; 3]>) {
+    let side = ((triangles / 2) as f64).sqrt() as u32;
+    let mut positions = Vec::new();
+    for z in 0..=side {
+        for x in 0..=side {
+            let (u, v) = (x as f32 * 0.05, z as f32 * 0.05);
+            let y = (u * 0.7).sin() + (v * 0.9).cos() + 0.1 * (u * 9.0).sin() * (v * 7.0).sin();
+            positions.push(Vec3::new(u, y, v));
+        }
+    }
+    let mut faces = Vec::new();
+    for z in 0..side {
+        for x in 0..side {
+            let a = z * (side + 1) + x;
+            let b = a + side + 1;
+            faces.extend([[a, b, a + 1], [a + 1, b, b + 1]]);
+        }
+    }
+    (positions, faces)
+}
+
+/// Time and memory of building, from ten thousand to five million triangles, on one thread.
+fn bench_building() {
+    println!("\nBuilding, one thread:");
+    println!(
+        "| triangles | s | s per million | bytes a triangle | at most while building | Embree robust, s |"
+    );
+    println!("|---|---|---|---|---|---|");
+    let pool = rayon::ThreadPoolBuilder::new()
+        .num_threads(1)
+        .build()
+        .unwrap();
+    for triangles in [10_000, 100_000, 1_000_000, 5_000_000] {
+        let (positions, faces) = hills(triangles);
+        let n = faces.len() as f64;
+        let before = IN_USE.load(Ordering::Relaxed);
+        PEAK.store(before, Ordering::Relaxed);
+        let start = Instant::now();
+        let accel = pool.install(|| Accel::build(&positions, &faces));
+        let seconds = start.elapsed().as_secs_f64();
+        let peak = PEAK.load(Ordering::Relaxed) - before;
+        let theirs = Reference::build(&positions, &faces, true)
+            .map_or("-".into(), |r| format!("{:.2}", r.build_s));
+        println!(
+            "| {n} | {seconds:.2} | {:.2} | {:.0} | {:.0} | {theirs} |",
+            seconds * 1e6 / n,
+            accel.bytes() as f64 / n,
+            peak as f64 / n
+        );
+    }
+}
+
+/// Noise after the same samples with few lamps and with many of the same power together.
+fn bench_lamps() {
+    use dome_trace::scene::MeshPart;
+    use dome_trace::{Control, Illumination, Material, Quality, Render, SceneBuilder, Sky};
+    println!("\nNoise after 64 samples in a hall 40 m long, lamps of the same power together:");
+    println!("| lamps | noise, percent of the displayed value | seconds |");
+    println!("|---|---|---|");
+    let dark = Sky::Plain { colour: [0.0; 3] };
+    for lamps in [5u32, 50, 500] {
+        let mut builder = SceneBuilder::default();
+        let matt = Material {
+            base_colour: [0.6; 3],
+            specular: 0.0,
+            ..Material::default()
+        };
+        let lamp = Material {
+            emission: [60.0 * 500.0 / lamps as f32; 3],
+            ..matt.clone()
+        };
+        builder.materials = vec![matt, lamp];
+        let mut add = |name: String, corners: [[f32; 3]; 4], material| {
+            builder.start_object(name);
+            let part = MeshPart {
+                positions: corners.to_vec(),
+                triangles: vec![[0, 1, 2], [0, 2, 3]],
+                material,
+                ..MeshPart::default()
+            };
+            builder.add_part(&part, &glam::Mat4::IDENTITY);
+        };
+        let (x, y, z) = (40.0, 4.0, 6.0);
+        add(
+            "floor".into(),
+            [[0.0, 0.0, 0.0], [0.0, 0.0, z], [x, 0.0, z], [x, 0.0, 0.0]],
+            0,
+        );
+        add(
+            "ceiling".into(),
+            [[0.0, y, 0.0], [x, y, 0.0], [x, y, z], [0.0, y, z]],
+            0,
+        );
+        add(
+            "back".into(),
+            [[0.0, 0.0, 0.0], [x, 0.0, 0.0], [x, y, 0.0], [0.0, y, 0.0]],
+            0,
+        );
+        add(
+            "front".into(),
+            [[0.0, 0.0, z], [0.0, y, z], [x, y, z], [x, 0.0, z]],
+            0,
+        );
+        for i in 0..lamps {
+            let cx = x * (i as f32 + 0.5) / lamps as f32;
+            let cz = 0.5 + 5.0 * (i as f32 * 0.618_034).fract();
+            let (l, h) = (0.02, 3.2);
+            let corners = [
+                [cx - l, h, cz - l],
+                [cx + l, h, cz - l],
+                [cx + l, h, cz + l],
+                [cx - l, h, cz + l],
+            ];
+            add(format!("lamp {i}"), corners, 1);
+        }
+        let scene = builder.build(dark.clone(), "hall").unwrap();
+        let light = Illumination::plain(&scene, dark.clone());
+        let eye = MonoEye::new(
+            glam::DVec3::new(20.0, 1.6, 3.0),
+            Orientation::default(),
+            Equirect,
+        );
+        let size = dome_optics::PanoramaSize::from_width(256).unwrap();
+        let render = Render::new(&scene, &light, &eye, size, Quality::Samples(64), 1);
+        let start = Instant::now();
+        let strip = render.strip(0, 128, &Control::default()).unwrap();
+        println!(
+            "| {lamps} | {:.2} | {:.2} |",
+            strip.noise.percent().unwrap(),
+            start.elapsed().as_secs_f64()
+        );
     }
 }
 
@@ -340,4 +524,6 @@ fn main() {
         let name = path.file_stem().unwrap().to_string_lossy().into_owned();
         bench(&name, &path);
     }
+    bench_building();
+    bench_lamps();
 }

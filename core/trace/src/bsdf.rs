@@ -296,7 +296,7 @@ impl Bsdf {
         let [p_coat, p_mirror, p_through, p_diffuse] = self.choices;
         if wi.z < 0.0 {
             if p_through > 0.0 {
-                let (value, pdf) = self.from_below(wi);
+                let (value, pdf) = self.coming_through(wi);
                 answer.specular = value;
                 answer.pdf = p_through * pdf;
             }
@@ -305,12 +305,11 @@ impl Bsdf {
         let h = (self.wo + wi).normalize_or_zero();
         let d = ggx_d(h, self.alpha);
         let g2 = smith_g2(self.wo, wi, self.alpha);
-        answer.specular = self.fresnel(self.wo.dot(h))
-            * self.compensation
-            * (self.below * d * g2 / (4.0 * no));
+        answer.specular =
+            self.fresnel(self.wo.dot(h)) * self.compensation * (self.below * d * g2 / (4.0 * no));
         answer.diffuse = self.diffuse * (wi.z / PI);
-        answer.pdf = p_mirror * smith_g1(self.wo, self.alpha) * d / (4.0 * no)
-            + p_diffuse * wi.z / PI;
+        answer.pdf =
+            p_mirror * smith_g1(self.wo, self.alpha) * d / (4.0 * no) + p_diffuse * wi.z / PI;
         if self.sheen != Vec3::ZERO {
             answer.specular += self.sheen * (sheen_value(self.wo, wi, h, self.sheen_alpha) * wi.z);
         }
@@ -322,8 +321,7 @@ impl Bsdf {
                 let f = schlick(Vec3::splat(COAT_F0), 1.0, coat.wo.dot(h)).x;
                 let value = coat.weight * f * d * smith_g2(coat.wo, wi, coat.alpha);
                 answer.specular += value / (4.0 * coat.wo.z);
-                answer.pdf +=
-                    p_coat * smith_g1(coat.wo, coat.alpha) * d / (4.0 * coat.wo.z);
+                answer.pdf += p_coat * smith_g1(coat.wo, coat.alpha) * d / (4.0 * coat.wo.z);
             }
         }
         answer
@@ -332,7 +330,7 @@ impl Bsdf {
     /// Value times cosine and density of light that comes through the surface (Walter et al. 2007,
     /// "Microfacet models for refraction through rough surfaces"). It is the light divided by the square
     /// of the index that is carried, which is the same before and after a body of glass.
-    fn from_below(&self, wi: Vec3) -> (Vec3, f32) {
+    fn coming_through(&self, wi: Vec3) -> (Vec3, f32) {
         let (no, alpha) = (self.wo.z, self.alpha);
         let Some((eta, _)) = self.glass else {
             // A thin wall: the mirror's lobe, seen from the other side.
@@ -340,7 +338,8 @@ impl Bsdf {
             let h = (self.wo + mirrored).normalize_or_zero();
             let d = ggx_d(h, alpha);
             let through = Vec3::ONE - self.fresnel(self.wo.dot(h)).min(Vec3::ONE);
-            let value = self.through * through * (d * smith_g2(self.wo, mirrored, alpha) / (4.0 * no));
+            let value =
+                self.through * through * (d * smith_g2(self.wo, mirrored, alpha) / (4.0 * no));
             return (value, smith_g1(self.wo, alpha) * d / (4.0 * no));
         };
         let mut h = (wi * eta + self.wo).normalize_or_zero();
@@ -355,8 +354,8 @@ impl Bsdf {
         let mirrored = Vec3::new(wi.x, wi.y, -wi.z);
         let bend = (ih + oh / eta).powi(2).max(1e-12);
         let turned = d * ih.abs() * oh / (no * bend);
-        let value = self.through
-            * ((1.0 - fresnel(oh, eta)) * turned * smith_g2(self.wo, mirrored, alpha));
+        let value =
+            self.through * ((1.0 - fresnel(oh, eta)) * turned * smith_g2(self.wo, mirrored, alpha));
         (value, smith_g1(self.wo, alpha) * turned)
     }
 

@@ -75,7 +75,11 @@ impl Forecast {
                 _ => 0.0,
             })
             .sum();
-        if whole > 0.0 { (done / whole).min(1.0) } else { 1.0 }
+        if whole > 0.0 {
+            (done / whole).min(1.0)
+        } else {
+            1.0
+        }
     }
 }
 

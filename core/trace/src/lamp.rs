@@ -57,8 +57,7 @@ impl Lamp {
             } => {
                 // The fading that the extension's text recommends.
                 let scale = 1.0 / (inner_cos - outer_cos).max(1e-3);
-                let fade =
-                    ((self.direction.dot(away) - outer_cos) * scale).clamp(0.0, 1.0);
+                let fade = ((self.direction.dot(away) - outer_cos) * scale).clamp(0.0, 1.0);
                 intensity * fade * fade
             }
         }

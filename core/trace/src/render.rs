@@ -181,12 +181,7 @@ impl<'a> Render<'a> {
     }
 
     /// Renders rows `top .. top + rows`.
-    pub fn strip(
-        &self,
-        top: u32,
-        rows: u32,
-        control: &Control,
-    ) -> Result<LayeredStrip, Stopped> {
+    pub fn strip(&self, top: u32, rows: u32, control: &Control) -> Result<LayeredStrip, Stopped> {
         let shooter = self.shooter();
         let width = self.size.width() as usize;
         let lines: Vec<Vec<PixelSums>> = (top..top + rows)
@@ -265,7 +260,8 @@ impl<'a> Render<'a> {
                 // A block whose neighbour is noisy goes on too: what it has not met yet may be near.
                 let n = noisy.len();
                 for i in 0..n {
-                    active[i] = active[i] && (noisy[i] || noisy[(i + 1) % n] || noisy[(i + n - 1) % n]);
+                    active[i] =
+                        active[i] && (noisy[i] || noisy[(i + 1) % n] || noisy[(i + n - 1) % n]);
                 }
             }
         }

@@ -18,9 +18,7 @@ impl Sampler {
     /// The points of sample `index` of pixel (`column`, `row`).
     pub fn new(column: u32, row: u32, index: u32, seed: u32) -> Self {
         Self {
-            pixel_seed: hash(
-                hash(hash(hash(seed ^ 0x9e37_79b9) ^ column) ^ row) ^ (index % SETS),
-            ),
+            pixel_seed: hash(hash(hash(hash(seed ^ 0x9e37_79b9) ^ column) ^ row) ^ (index % SETS)),
             index: index / SETS,
             dimension: 0,
         }

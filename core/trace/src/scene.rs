@@ -416,9 +416,7 @@ impl Spot<'_> {
     pub(crate) fn tinted(&self, colour: [f32; 3], texture: &Option<Texture>) -> Vec3 {
         let colour = Vec3::from(colour);
         match texture {
-            Some(t) if colour != Vec3::ZERO => {
-                colour * self.texture(t, Meaning::Colour).truncate()
-            }
+            Some(t) if colour != Vec3::ZERO => colour * self.texture(t, Meaning::Colour).truncate(),
             _ => colour,
         }
     }

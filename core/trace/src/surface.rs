@@ -101,10 +101,8 @@ impl Scene {
             metallic: unit(metallic),
             roughness: unit(roughness),
             specular: unit(spot.scaled(material.specular, &material.specular_texture, 3)),
-            specular_colour: spot.tinted(
-                material.specular_colour,
-                &material.specular_colour_texture,
-            ),
+            specular_colour: spot
+                .tinted(material.specular_colour, &material.specular_colour_texture),
             ior: material.ior,
             transmission: unit(spot.scaled(
                 material.transmission,

@@ -7,7 +7,7 @@ use dome_imaging::Picture;
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
 use dome_trace::passes::{NO_DEPTH, mask_colour, mask_table};
 use dome_trace::scene::MeshPart;
-use dome_trace::sky::{Surroundings, SunSky};
+use dome_trace::sky::{SunSky, Surroundings};
 use dome_trace::{
     Control, Forecast, Illumination, ImportOptions, LightSettings, Material, Pass, PassSet,
     Quality, Render, Scene, SceneBuilder, Sky, load,
@@ -56,7 +56,10 @@ fn told_noise_is_measured_noise() {
                     .unwrap()
             })
             .collect();
-        let told = (runs.iter().map(|r| r.noise.percent().unwrap().powi(2)).sum::<f64>()
+        let told = (runs
+            .iter()
+            .map(|r| r.noise.percent().unwrap().powi(2))
+            .sum::<f64>()
             / f64::from(n))
         .sqrt();
         let (mut squares, mut weights) = (0.0f64, 0.0f64);
@@ -69,8 +72,7 @@ fn told_noise_is_measured_noise() {
             let variance =
                 values.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / f64::from(n - 1);
             let row = (pixel / 64) as u32;
-            let weight =
-                dome_optics::Projection::solid_angle(&Equirect, 0, row, 64, 32);
+            let weight = dome_optics::Projection::solid_angle(&Equirect, 0, row, 64, 32);
             squares += variance / mean.max(0.05).powi(2) * 1e4 * weight;
             weights += weight;
         }
@@ -111,7 +113,10 @@ fn any_cutting_gives_the_same_bits_with_noise_targets_and_passes() {
     for (top, rows) in [(0, 7), (7, 30), (37, 11)] {
         let part = one.install(|| all.strip(top, rows, &Control::default()).unwrap());
         let n = rows as usize * 96;
-        assert_eq!(part.beauty.samples, whole.beauty.samples[from * 3..][..n * 3]);
+        assert_eq!(
+            part.beauty.samples,
+            whole.beauty.samples[from * 3..][..n * 3]
+        );
         for (a, b) in part.layers.iter().zip(&whole.layers) {
             let channels = a.len() / n;
             assert_eq!(*a, b[from * channels..][..n * channels]);
@@ -123,7 +128,11 @@ fn any_cutting_gives_the_same_bits_with_noise_targets_and_passes() {
     let plain = plain.strip(0, 48, &Control::default()).unwrap();
     assert_eq!(plain.beauty, whole.beauty);
     // Blocks that are quickly clean take fewer samples than those that are not.
-    assert!(whole.noise.samples < 72 * 96 * 48 * 9 / 10, "{:?}", whole.noise);
+    assert!(
+        whole.noise.samples < 72 * 96 * 48 * 9 / 10,
+        "{:?}",
+        whole.noise
+    );
     let stopped = Control::default();
     stopped.stop();
     assert!(all.strip(0, 16, &stopped).is_err());
@@ -172,7 +181,11 @@ fn passes_add_up() {
     assert!(lit > 3000, "{lit}");
     let unit = |p: &[f32]| (Vec3::from_slice(p).length() - 1.0).abs() < 1e-4;
     assert!(layer(Pass::Normal).chunks(3).filter(|p| unit(p)).count() > 1500);
-    assert!(layer(Pass::AmbientOcclusion).iter().all(|v| (0.0..=1.0).contains(v)));
+    assert!(
+        layer(Pass::AmbientOcclusion)
+            .iter()
+            .all(|v| (0.0..=1.0).contains(v))
+    );
     assert!(layer(Pass::Alpha).iter().all(|v| (0.0..=1.0).contains(v)));
 }
 
@@ -212,7 +225,10 @@ fn depth_normal_mask_and_alpha_are_exact() {
         let i = passes.iter().position(|p| p == wanted).unwrap();
         &strip.layers[i]
     };
-    let mask: Vec<f32> = mask_colour(1).iter().map(|&c| f32::from(c) / 255.0).collect();
+    let mask: Vec<f32> = mask_colour(1)
+        .iter()
+        .map(|&c| f32::from(c) / 255.0)
+        .collect();
     for row in 0..32usize {
         let latitude = (0.5 - (row as f64 + 0.5) / 32.0) * std::f64::consts::PI;
         for column in 0..64 {
@@ -223,7 +239,10 @@ fn depth_normal_mask_and_alpha_are_exact() {
                 assert_eq!(&strip.beauty.samples[i * 3..][..3], [0.0; 3]);
             } else if latitude < -0.1 {
                 let wanted = 2.0 / (-latitude).sin();
-                assert!((f64::from(depth) / wanted - 1.0).abs() < 1e-5, "{depth} {wanted}");
+                assert!(
+                    (f64::from(depth) / wanted - 1.0).abs() < 1e-5,
+                    "{depth} {wanted}"
+                );
                 assert_eq!(layer(Pass::Alpha)[i], 1.0);
                 assert_eq!(layer(Pass::AmbientOcclusion)[i], 1.0);
                 assert_eq!(&layer(Pass::ObjectMask)[i * 3..][..3], &mask[..]);
@@ -232,7 +251,10 @@ fn depth_normal_mask_and_alpha_are_exact() {
         }
     }
     let [r, g, b] = mask_colour(1);
-    assert_eq!(mask_table(&scene), format!("#{r:02x}{g:02x}{b:02x} Floor\n"));
+    assert_eq!(
+        mask_table(&scene),
+        format!("#{r:02x}{g:02x}{b:02x} Floor\n")
+    );
     assert!(PassSet::parse("depth,nonsense").is_err());
     // Colours of different objects differ.
     let colours: std::collections::BTreeSet<_> = (0..100_000).map(mask_colour).collect();
@@ -285,7 +307,10 @@ fn five_hundred_lamps_converge_about_as_fast_as_five() {
             .unwrap()
     };
     let (few, many) = (noise(5), noise(500));
-    assert!(many < 1.5 * few, "5 lamps {few:.2} %, 500 lamps {many:.2} %");
+    assert!(
+        many < 1.5 * few,
+        "5 lamps {few:.2} %, 500 lamps {many:.2} %"
+    );
 }
 
 /// A small bright patch in a picture of the surroundings: the light on a level surface is the patch's
@@ -316,7 +341,10 @@ fn surroundings_are_sampled_where_they_are_bright() {
         let samples = render(&s, &light, &FromAbove { height: 1.0 }, size, 256, 1);
         let found = f64::from(samples.iter().sum::<f32>()) / samples.len() as f64;
         let wanted = 0.5 * wanted / std::f64::consts::PI;
-        assert!((found / wanted - 1.0).abs() < 0.02, "turned {turn}: {found} {wanted}");
+        assert!(
+            (found / wanted - 1.0).abs() < 0.02,
+            "turned {turn}: {found} {wanted}"
+        );
         // The patch's middle (column 98 of 256) is seen at longitude -42.2 degrees, turned clockwise.
         let lon = ((98.0f32 / 256.0 - 0.5) * 360.0 + turn).to_radians();
         let lat = ((0.5 - 22.0f32 / 128.0) * 180.0).to_radians();
@@ -377,14 +405,25 @@ fn clay_is_grey_but_for_glass() {
         ..matt(0.0)
     };
     let pane = GROUND.map(|[x, _, z]| [x, 0.5, z]);
-    let s = scene(&[quad(GROUND, 0), quad(pane, 1)], vec![red, glass], WHITE_SKY);
+    let s = scene(
+        &[quad(GROUND, 0), quad(pane, 1)],
+        vec![red, glass],
+        WHITE_SKY,
+    );
     let light = Illumination::plain(&s, WHITE_SKY);
     let size = PanoramaSize::from_width(16).unwrap();
     let passes = PassSet::new([Pass::Albedo]);
     let render = Render {
         passes,
         clay: true,
-        ..Render::new(&s, &light, &FromAbove { height: 2.0 }, size, Quality::Samples(64), 1)
+        ..Render::new(
+            &s,
+            &light,
+            &FromAbove { height: 2.0 },
+            size,
+            Quality::Samples(64),
+            1,
+        )
     };
     let strip = render.strip(0, 8, &Control::default()).unwrap();
     let albedo: f32 = strip.layers[0].iter().sum::<f32>() / strip.layers[0].len() as f32;
@@ -429,7 +468,14 @@ fn corner_colours_tint_the_base() {
     let size = PanoramaSize::from_width(16).unwrap();
     let render = Render {
         passes: PassSet::new([Pass::Albedo]),
-        ..Render::new(&s, &light, &FromAbove { height: 2.0 }, size, Quality::Samples(8), 1)
+        ..Render::new(
+            &s,
+            &light,
+            &FromAbove { height: 2.0 },
+            size,
+            Quality::Samples(8),
+            1,
+        )
     };
     let strip = render.strip(0, 8, &Control::default()).unwrap();
     let at = &strip.layers[0][3 * 60..][..3];

@@ -10,6 +10,7 @@ use glam::Vec3;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 
+#[allow(dead_code)] // only the packing is needed here
 #[path = "../../../tests/support/scene.rs"]
 mod scene;
 
@@ -124,7 +125,12 @@ fn an_environment_map_is_read_whole_and_made_sound() {
     let read = linear_picture::read(&sample("env/studio.exr")).unwrap();
     let p = read.picture;
     assert_eq!((p.width, p.height), (512, 256));
-    let brightness = |i: usize| p.samples[3 * i..3 * i + 3].iter().copied().fold(0.0, f32::max);
+    let brightness = |i: usize| {
+        p.samples[3 * i..3 * i + 3]
+            .iter()
+            .copied()
+            .fold(0.0, f32::max)
+    };
     let brightest = (0..512 * 256)
         .max_by(|a, b| brightness(*a).total_cmp(&brightness(*b)))
         .unwrap();
@@ -160,7 +166,8 @@ impl Made {
     fn bytes(&mut self, bytes: &[u8]) -> usize {
         self.binary.resize(self.binary.len().next_multiple_of(4), 0);
         let views = self.document["bufferViews"].as_array_mut().unwrap();
-        views.push(json!({"buffer": 0, "byteOffset": self.binary.len(), "byteLength": bytes.len()}));
+        views
+            .push(json!({"buffer": 0, "byteOffset": self.binary.len(), "byteLength": bytes.len()}));
         self.binary.extend(bytes);
         views.len() - 1
     }
@@ -181,8 +188,10 @@ impl Made {
             "VEC4" => 4,
             _ => 16,
         };
-        self.accessor(json!({"bufferView": view, "componentType": 5126, "type": kind,
-            "count": values.len() / per}))
+        self.accessor(
+            json!({"bufferView": view, "componentType": 5126, "type": kind,
+            "count": values.len() / per}),
+        )
     }
 
     fn load(&self) -> Result<Imported, TraceError> {
@@ -200,7 +209,10 @@ impl Made {
 }
 
 fn corners(made: &Made) -> [Vec3; 3] {
-    made.load().unwrap_or_else(|e| panic!("{e}")).scene.corners(0)
+    made.load()
+        .unwrap_or_else(|e| panic!("{e}"))
+        .scene
+        .corners(0)
 }
 
 #[test]
@@ -213,8 +225,10 @@ fn quantized_sparse_and_instanced_meshes() {
         .collect();
     let view = made.bytes(&numbers);
     made.document["bufferViews"][view]["byteStride"] = json!(8);
-    let position = made.accessor(json!({"bufferView": view, "componentType": 5122, "type": "VEC3",
-        "count": 3, "normalized": true, "min": [0, -1, 0], "max": [1, 0, 0]}));
+    let position = made.accessor(
+        json!({"bufferView": view, "componentType": 5122, "type": "VEC3",
+        "count": 3, "normalized": true, "min": [0, -1, 0], "max": [1, 0, 0]}),
+    );
     made.primitive()["attributes"]["POSITION"] = json!(position);
     made.document["nodes"][0]["scale"] = json!([0.5, 0.5, 0.5]);
     made.document["extensionsRequired"] = json!(["KHR_mesh_quantization"]);
@@ -225,7 +239,10 @@ fn quantized_sparse_and_instanced_meshes() {
     // The second corner is laid over by a sparse one.
     let mut made = Made::new();
     let (index, value) = (made.bytes(&[1, 0, 0, 0]), made.bytes(&[]));
-    let moved: Vec<u8> = [7.0f32, 0.0, 2.0].iter().flat_map(|v| v.to_le_bytes()).collect();
+    let moved: Vec<u8> = [7.0f32, 0.0, 2.0]
+        .iter()
+        .flat_map(|v| v.to_le_bytes())
+        .collect();
     made.binary.extend(&moved);
     made.document["bufferViews"][value]["byteLength"] = json!(12);
     made.document["accessors"][0]["sparse"] = json!({"count": 1,
@@ -264,7 +281,8 @@ fn morph_targets_and_skins_move_corners() {
     // own node stands does not count (glTF 2.0, 3.7.3.3).
     let mut made = Made::new();
     let joints = made.bytes(&[0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0]);
-    let joints = made.accessor(json!({"bufferView": joints, "componentType": 5121, "type": "VEC4", "count": 3}));
+    let joints = made
+        .accessor(json!({"bufferView": joints, "componentType": 5121, "type": "VEC4", "count": 3}));
     let weights = made.floats(
         "VEC4",
         &[1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.5, 0.5, 0.0, 0.0],
@@ -310,8 +328,15 @@ fn every_material_extension_is_read() {
     assert_eq!((coat.weight, coat.roughness), (0.8, 0.2));
     assert_eq!((sheen.colour, sheen.roughness), ([0.2; 3], 0.4));
     assert!(scene.materials()[1].unlit);
-    for told in ["1 material of glass", "1 lacquered material", "1 unlit material"] {
-        assert!(report.understood.iter().any(|u| u == told), "{told}: {report:?}");
+    for told in [
+        "1 material of glass",
+        "1 lacquered material",
+        "1 unlit material",
+    ] {
+        assert!(
+            report.understood.iter().any(|u| u == told),
+            "{told}: {report:?}"
+        );
     }
 }
 
@@ -327,10 +352,16 @@ fn unknown_demands_get_one_sentence_with_a_remedy() {
         made.document["extensionsUsed"] = json!([extension]);
         // Only used, it is told and the scene comes in.
         let report = made.load().unwrap().report;
-        assert!(report.left_out.iter().any(|l| l.what.contains(extension)), "{report:?}");
+        assert!(
+            report.left_out.iter().any(|l| l.what.contains(extension)),
+            "{report:?}"
+        );
         made.document["extensionsRequired"] = json!([extension]);
         let sentence = made.load().err().unwrap().to_string();
-        assert!(sentence.contains(extension) && sentence.contains(remedy), "{sentence}");
+        assert!(
+            sentence.contains(extension) && sentence.contains(remedy),
+            "{sentence}"
+        );
     }
     let mut deep = Made::new();
     let nodes: Vec<Value> = (0..400)
@@ -359,15 +390,27 @@ fn mtl_keys_make_materials() {
     let Imported { scene, report } = read(&at("a.obj"), 0.0);
     let named = |name: &str| scene.materials().iter().find(|m| m.name == name).unwrap();
     let glass = named("glass");
-    assert_eq!((glass.transmission, glass.ior, glass.base_colour), (1.0, 1.33, [1.0; 3]));
+    assert_eq!(
+        (glass.transmission, glass.ior, glass.base_colour),
+        (1.0, 1.33, [1.0; 3])
+    );
     assert!(glass.volume.is_some());
     assert_eq!(named("lamp").emission, [4.0, 5.0, 6.0]);
     let metal = named("metal");
     assert_eq!((metal.metallic, metal.roughness), (1.0, 0.25));
     assert!(metal.coat.is_some() && metal.sheen.is_some());
-    assert_eq!((named("veil").alpha, named("veil").opacity), (Alpha::Blend, 0.5));
-    assert!(report.notices.iter().any(|n| n.contains("gone.png")), "{report:?}");
+    assert_eq!(
+        (named("veil").alpha, named("veil").opacity),
+        (Alpha::Blend, 0.5)
+    );
+    assert!(
+        report.notices.iter().any(|n| n.contains("gone.png")),
+        "{report:?}"
+    );
     std::fs::write(at("b.obj"), "v 1 2 3\nv 1 x 3\nf 1 2 2\n").unwrap();
-    let sentence = load(&at("b.obj"), &ImportOptions::default()).err().unwrap().to_string();
+    let sentence = load(&at("b.obj"), &ImportOptions::default())
+        .err()
+        .unwrap()
+        .to_string();
     assert!(sentence.contains("line 2"), "{sentence}");
 }

@@ -258,7 +258,12 @@ fn a_body_colours_light_by_its_depth() {
     }
 }
 
-fn with_lamp(kind: LampKind, intensity: f32, materials: Vec<Material>, parts: &[MeshPart]) -> dome_trace::Scene {
+fn with_lamp(
+    kind: LampKind,
+    intensity: f32,
+    materials: Vec<Material>,
+    parts: &[MeshPart],
+) -> dome_trace::Scene {
     let mut builder = SceneBuilder::default();
     builder.materials = materials;
     for part in parts {
@@ -294,7 +299,10 @@ fn lamps_light_as_their_units_say() {
         let s = with_lamp(kind, intensity, vec![matt(0.5)], &ground());
         let wanted = 0.5 * lux / std::f64::consts::PI;
         let found = shown(&s);
-        assert!((found / wanted - 1.0).abs() < 1e-3, "{kind:?}: {found} {wanted}");
+        assert!(
+            (found / wanted - 1.0).abs() < 1e-3,
+            "{kind:?}: {found} {wanted}"
+        );
     }
     // Outside the cone nothing arrives: from 2 m the corner of the square is seen at 19.5 degrees.
     struct Corner;
@@ -392,9 +400,17 @@ fn an_unseen_lamp_still_lights() {
 /// All rays of a lens meet at the distance of focus, and start within its opening (definition of both).
 #[test]
 fn a_lens_is_sharp_at_its_focus() {
-    let plain = MonoEye::new(DVec3::new(1.0, 1.6, 2.0), Orientation::heading(30.0), Equirect);
+    let plain = MonoEye::new(
+        DVec3::new(1.0, 1.6, 2.0),
+        Orientation::heading(30.0),
+        Equirect,
+    );
     let eye = LensEye::new(
-        MonoEye::new(DVec3::new(1.0, 1.6, 2.0), Orientation::heading(30.0), Equirect),
+        MonoEye::new(
+            DVec3::new(1.0, 1.6, 2.0),
+            Orientation::heading(30.0),
+            Equirect,
+        ),
         2.0,
         3.0,
     );

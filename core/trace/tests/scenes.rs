@@ -3,7 +3,8 @@
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
 use dome_trace::accel::{Accel, TraceRay};
 use dome_trace::{
-    Control, Illumination, ImportOptions, Imported, Quality, Render, Stopped, TraceError, plan, stand,
+    Control, Illumination, ImportOptions, Imported, Quality, Render, Stopped, TraceError, plan,
+    stand,
 };
 use glam::{DVec3, Vec3};
 use proptest::prelude::*;
@@ -138,7 +139,9 @@ fn odd_scenes_say_what_is_odd() {
     let faded = bring(&|d| d["materials"][0]["alphaMode"] = json!("BLEND")).unwrap();
     let understood = &faded.report.understood;
     assert!(
-        understood.iter().any(|u| u == "1 material with holes or veils"),
+        understood
+            .iter()
+            .any(|u| u == "1 material with holes or veils"),
         "{understood:?}"
     );
     // Errors name what is wrong.

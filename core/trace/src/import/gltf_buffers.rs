@@ -233,7 +233,12 @@ pub(super) fn floats(accessor: &gltf::Accessor, buffers: &[Vec<u8>]) -> Vec<f32>
         };
         let mut replaced = Vec::new();
         let values_at = sparse.values();
-        read(&values_at.view(), values_at.offset(), sparse.count(), &mut replaced);
+        read(
+            &values_at.view(),
+            values_at.offset(),
+            sparse.count(),
+            &mut replaced,
+        );
         for (i, element) in replaced.chunks_exact(components).enumerate() {
             // An index beyond the end has nothing to replace.
             if let Some(to) = values.get_mut(index(i) * components..(index(i) + 1) * components) {

@@ -49,8 +49,7 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
     complete(&mut json);
     let root = gltf::json::deserialize::from_value(json.clone())
         .map_err(|e| TraceError::damaged(&name, e))?;
-    let document =
-        gltf::Document::from_json(root).map_err(|e| TraceError::damaged(&name, e))?;
+    let document = gltf::Document::from_json(root).map_err(|e| TraceError::damaged(&name, e))?;
     let buffers = gltf_buffers::load(&document, blob, folder, &name)?;
     check_accessors(&document, &buffers, &name)?;
 
@@ -106,7 +105,9 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
     report.notices = notices;
     report.motion = motion;
     if document.skins().len() > 0 {
-        report.understood.push(report::counted(document.skins().len(), "skin", ""));
+        report
+            .understood
+            .push(report::counted(document.skins().len(), "skin", ""));
     }
     let scene = builder.build(sky, &name)?;
     report.judge(&scene, options);
@@ -198,8 +199,7 @@ impl Placer<'_> {
             }
             let lamp = &self.json["nodes"][index]["extensions"]["KHR_lights_punctual"]["light"];
             if let Some(i) = lamp.as_u64() {
-                let light =
-                    &self.json["extensions"]["KHR_lights_punctual"]["lights"][i as usize];
+                let light = &self.json["extensions"]["KHR_lights_punctual"]["lights"][i as usize];
                 let name = node
                     .name()
                     .or(light["name"].as_str())
@@ -269,15 +269,18 @@ impl Placer<'_> {
             }
         }
         if instances.is_some() && joints.is_some() {
-            tally.add("instanced mesh with a skin", "its copies may stand elsewhere");
+            tally.add(
+                "instanced mesh with a skin",
+                "its copies may stand elsewhere",
+            );
         }
         Ok(())
     }
 
     /// Where the copies of an instanced node stand within it (EXT_mesh_gpu_instancing).
     fn instances(&self, node: &gltf::Node) -> Result<Option<Vec<Mat4>>, TraceError> {
-        let attributes = &self.json["nodes"][node.index()]["extensions"]
-            ["EXT_mesh_gpu_instancing"]["attributes"];
+        let attributes = &self.json["nodes"][node.index()]["extensions"]["EXT_mesh_gpu_instancing"]
+            ["attributes"];
         if !attributes.is_object() {
             return Ok(None);
         }
@@ -336,7 +339,8 @@ fn lamp_of(light: &Value, name: String, world: &Mat4) -> Option<Lamp> {
         "directional" => LampKind::Directional,
         "spot" => {
             let spot = &light["spot"];
-            let cosine = |v: &Value, usual: f64| number(v, usual).clamp(0.0, 3.141_592).cos();
+            let cosine =
+                |v: &Value, usual: f64| number(v, usual).clamp(0.0, std::f64::consts::PI).cos();
             LampKind::Spot {
                 inner_cos: cosine(&spot["innerConeAngle"], 0.0) as f32,
                 outer_cos: cosine(&spot["outerConeAngle"], std::f64::consts::FRAC_PI_4) as f32,
@@ -361,10 +365,7 @@ fn lamp_of(light: &Value, name: String, world: &Mat4) -> Option<Lamp> {
 }
 
 /// What can be told before the file is read: versions and demands that are not met.
-fn check_header<'a>(
-    bytes: &'a [u8],
-    name: &str,
-) -> Result<(Value, Option<&'a [u8]>), TraceError> {
+fn check_header<'a>(bytes: &'a [u8], name: &str) -> Result<(Value, Option<&'a [u8]>), TraceError> {
     if bytes.is_empty() {
         return Err(TraceError::damaged(name, "the file is empty"));
     }
@@ -443,7 +444,9 @@ fn check_header<'a>(
         .find(|e| !UNDERSTOOD.contains(e))
     {
         let remedy = match missing {
-            "KHR_draco_mesh_compression" | "EXT_meshopt_compression" | "KHR_meshopt_compression" => {
+            "KHR_draco_mesh_compression"
+            | "EXT_meshopt_compression"
+            | "KHR_meshopt_compression" => {
                 "its meshes are compressed; export it with mesh compression switched off"
             }
             "KHR_texture_basisu" | "EXT_texture_webp" | "EXT_texture_avif" => {

@@ -140,14 +140,9 @@ impl Reader<'_> {
         let pbr = &m["pbrMetallicRoughness"];
         let ext = &m["extensions"];
         let base = &pbr["baseColorFactor"];
-        let [specular, transmission, volume, coat, sheen] = [
-            "specular",
-            "transmission",
-            "volume",
-            "clearcoat",
-            "sheen",
-        ]
-        .map(|n| &ext[format!("KHR_materials_{n}")]);
+        let [specular, transmission, volume, coat, sheen] =
+            ["specular", "transmission", "volume", "clearcoat", "sheen"]
+                .map(|n| &ext[format!("KHR_materials_{n}")]);
         let alpha = match m["alphaMode"].as_str() {
             Some("MASK") => Alpha::Mask(number(&m["alphaCutoff"], 0.5)),
             Some("BLEND") => Alpha::Blend,

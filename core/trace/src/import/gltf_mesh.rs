@@ -9,11 +9,14 @@ use gltf::accessor::{DataType, Dimensions};
 use gltf::mesh::Mode;
 use gltf::{Accessor, Semantic};
 
+/// Movements of positions and normals.
+type Morph = (Vec<[f32; 3]>, Vec<[f32; 3]>);
+
 /// A piece of a mesh with what deforms it.
 pub(super) struct Part {
     pub(super) plain: MeshPart,
     /// Movements of positions and normals by morph target.
-    morphs: Vec<(Vec<[f32; 3]>, Vec<[f32; 3]>)>,
+    morphs: Vec<Morph>,
     /// Joints and their weights by corner, four at a time.
     joints: Vec<([u32; 4], [f32; 4])>,
 }
@@ -144,12 +147,7 @@ impl Reader<'_> {
             if let (Some(j), Some(w)) = (j, w) {
                 let whole = vectors::<4>(&j, buffers, 0.0);
                 let weights = vectors::<4>(&w, buffers, 0.0);
-                joints.extend(
-                    whole
-                        .into_iter()
-                        .map(|j| j.map(|v| v as u32))
-                        .zip(weights),
-                );
+                joints.extend(whole.into_iter().map(|j| j.map(|v| v as u32)).zip(weights));
             }
         }
         let mut morphs = Vec::new();
@@ -227,7 +225,7 @@ impl Part {
     /// Whether the part keeps its shape whatever the weights and joints.
     pub(super) fn is_stiff(&self, weights: &[f32], skinned: bool) -> bool {
         (self.morphs.is_empty() || weights.iter().all(|&w| w == 0.0))
-            && !(skinned && !self.joints.is_empty())
+            && (!skinned || self.joints.is_empty())
     }
 
     /// The part morphed by weights and carried by joints, given as where each joint moves a corner. A
@@ -282,11 +280,7 @@ impl Part {
 }
 
 /// Where each joint of a skin moves a corner, from where all nodes stand.
-pub(super) fn joint_matrices(
-    skin: &gltf::Skin,
-    worlds: &[Mat4],
-    buffers: &[Vec<u8>],
-) -> Vec<Mat4> {
+pub(super) fn joint_matrices(skin: &gltf::Skin, worlds: &[Mat4], buffers: &[Vec<u8>]) -> Vec<Mat4> {
     let inverse: Vec<Mat4> = skin
         .inverse_bind_matrices()
         .filter(|a| is_kind(a, &[Dimensions::Mat4], &[DataType::F32]))
@@ -301,8 +295,6 @@ pub(super) fn joint_matrices(
         .unwrap_or_default();
     skin.joints()
         .enumerate()
-        .map(|(i, joint)| {
-            worlds[joint.index()] * inverse.get(i).copied().unwrap_or(Mat4::IDENTITY)
-        })
+        .map(|(i, joint)| worlds[joint.index()] * inverse.get(i).copied().unwrap_or(Mat4::IDENTITY))
         .collect()
 }

@@ -42,7 +42,11 @@ pub(super) fn pose(
             let bad = |what: &str| {
                 TraceError::damaged(
                     name,
-                    format!("channel {} of its animation {} {what}", channel.index(), animation.index()),
+                    format!(
+                        "channel {} of its animation {} {what}",
+                        channel.index(),
+                        animation.index()
+                    ),
                 )
             };
             let (input, output) = (sampler.input(), sampler.output());

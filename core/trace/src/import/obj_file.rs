@@ -35,13 +35,17 @@ pub(super) fn load(path: &Path, import: &ImportOptions) -> Result<Imported, Trac
     let (models, materials) = tobj::load_obj_buf(&mut Cursor::new(&text), &options, |library| {
         let file = library.to_string_lossy().replace('\\', "/");
         let grey = |e: String| {
-            missing.borrow_mut().push(format!("{e} Its materials are grey."));
+            missing
+                .borrow_mut()
+                .push(format!("{e} Its materials are grey."));
             Ok((Vec::new(), Default::default()))
         };
         match read_beside(folder, &file, &name) {
             Ok(mtl) => match tobj::load_mtl_buf(&mut Cursor::new(text_of(mtl))) {
                 Ok(read) => Ok(read),
-                Err(e) => grey(format!("The materials {file} of {name} make no sense: {e}.")),
+                Err(e) => grey(format!(
+                    "The materials {file} of {name} make no sense: {e}."
+                )),
             },
             Err(e) => grey(e.to_string()),
         }
@@ -190,7 +194,8 @@ impl Converter<'_> {
             .or(number("Tr").map(|t| 1.0 - t))
             .map_or(1.0, |d| d.clamp(0.0, 1.0));
         // Models 4, 6, 7 and 9 of the format are glass; 4 and 9 without bending the light.
-        let glass = matches!(m.illumination_model, Some(4 | 6 | 7 | 9)) && opacity_texture.is_none();
+        let glass =
+            matches!(m.illumination_model, Some(4 | 6 | 7 | 9)) && opacity_texture.is_none();
         let bends = matches!(m.illumination_model, Some(6 | 7));
         let filter = colour("Tf").filter(|_| glass).and_then(sound);
         // Phong's exponent as roughness: alpha^2 = 2 / (n + 2) (Walter et al. 2007), alpha = roughness^2.
@@ -232,7 +237,11 @@ impl Converter<'_> {
             } else {
                 number("Pr").or(from_shininess).unwrap_or(1.0)
             },
-            specular: if m.specular == Some([0.0; 3]) { 0.0 } else { 1.0 },
+            specular: if m.specular == Some([0.0; 3]) {
+                0.0
+            } else {
+                1.0
+            },
             ior: m.optical_density.filter(|n| *n >= 1.0).unwrap_or(1.5),
             transmission: if glass { 1.0 } else { 0.0 },
             volume: bends.then_some(Volume {
@@ -301,8 +310,7 @@ fn named_materials(text: String) -> String {
 fn wrong_line(text: &str) -> Option<usize> {
     let wrong = |line: &str| {
         let mut words = line.split_whitespace();
-        matches!(words.next(), Some("v" | "vn" | "vt"))
-            && words.any(|w| w.parse::<f32>().is_err())
+        matches!(words.next(), Some("v" | "vn" | "vt")) && words.any(|w| w.parse::<f32>().is_err())
     };
     text.lines().position(wrong).map(|i| i + 1)
 }
@@ -310,7 +318,12 @@ fn wrong_line(text: &str) -> Option<usize> {
 /// The text of a file: UTF-8, or UTF-16 with its mark; what is neither is taken as Latin-1.
 fn text_of(bytes: Vec<u8>) -> String {
     let wide = |of: fn([u8; 2]) -> u16| {
-        let units: Vec<u16> = bytes[2..].as_chunks::<2>().0.iter().map(|b| of(*b)).collect();
+        let units: Vec<u16> = bytes[2..]
+            .as_chunks::<2>()
+            .0
+            .iter()
+            .map(|b| of(*b))
+            .collect();
         String::from_utf16_lossy(&units)
     };
     if bytes.starts_with(&[0xff, 0xfe]) {
@@ -333,7 +346,10 @@ mod tests {
     #[test]
     fn map_lines_give_their_files() {
         assert_eq!(map_file("wood.png"), "wood.png");
-        assert_eq!(map_file("-s 2 2 1 -clamp on oak floor.jpg"), "oak floor.jpg");
+        assert_eq!(
+            map_file("-s 2 2 1 -clamp on oak floor.jpg"),
+            "oak floor.jpg"
+        );
         assert_eq!(map_file("-bm 0.5 bumps.png"), "bumps.png");
         assert_eq!(map_file("-o 0.5 a.png"), "a.png");
         assert_eq!(map_file("  "), "");

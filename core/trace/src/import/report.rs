@@ -111,9 +111,8 @@ impl ImportReport {
         tell(scene.cameras().len(), "camera", "");
         tell(self.motion.clips, "animation clip", "");
         let materials = scene.materials();
-        let with = |has: &dyn Fn(&crate::Material) -> bool| {
-            materials.iter().filter(|m| has(m)).count()
-        };
+        let with =
+            |has: &dyn Fn(&crate::Material) -> bool| materials.iter().filter(|m| has(m)).count();
         tell(
             with(&|m| m.normal_texture.is_some()),
             "material",

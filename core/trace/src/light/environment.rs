@@ -127,8 +127,12 @@ impl Environment {
 
     /// Light of the sun's disc from a direction, and the density with which [`Self::sample_sun_with`] finds it.
     pub(crate) fn sun(&self, d: Vec3) -> Option<(Vec3, f32)> {
-        self.sees_sun(d)
-            .map(|s| (s.radiance * self.light, 1.0 / (PI * SUN_RADIUS * SUN_RADIUS)))
+        self.sees_sun(d).map(|s| {
+            (
+                s.radiance * self.light,
+                1.0 / (PI * SUN_RADIUS * SUN_RADIUS),
+            )
+        })
     }
 
     /// A direction in proportion to the light of the sky; numbers are drawn only if there is a choice.
@@ -269,7 +273,11 @@ impl Table {
         let i = shares.partition_point(|&s| s <= x).min(shares.len() - 1);
         let below = if i > 0 { shares[i - 1] } else { 0.0 };
         let share = shares[i] - below;
-        let within = if share > 0.0 { (x - below) / share } else { 0.5 };
+        let within = if share > 0.0 {
+            (x - below) / share
+        } else {
+            0.5
+        };
         (i, within.clamp(0.0, 1.0), share)
     }
 

@@ -112,10 +112,7 @@ fn is_seen(scene: &Scene, eye: Vec3, target: Vec3) -> bool {
 /// Keys of settings that no light of the scene has.
 pub fn unknown_keys(scene: &Scene, settings: &LightSettings) -> Vec<String> {
     let known = |key: &String| {
-        let number = |kind: &str| {
-            key.strip_prefix(kind)
-                .and_then(|n| n.parse::<usize>().ok())
-        };
+        let number = |kind: &str| key.strip_prefix(kind).and_then(|n| n.parse::<usize>().ok());
         number("object:").is_some_and(|i| scene.objects().get(i).is_some_and(|o| o.emits))
             || number("lamp:").is_some_and(|i| i < scene.lamps().len())
     };

@@ -116,7 +116,13 @@ impl Illumination {
 
     /// The light of a scene with everything as the file says.
     pub fn plain(scene: &Scene, surroundings: impl Into<Surroundings>) -> Self {
-        Self::new(scene, &surroundings.into(), None, &LightSettings::new(), 1.0)
+        Self::new(
+            scene,
+            &surroundings.into(),
+            None,
+            &LightSettings::new(),
+            1.0,
+        )
     }
 
     pub(crate) fn object_scale(&self, object: u32) -> f32 {

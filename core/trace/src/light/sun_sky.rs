@@ -26,10 +26,7 @@ const SUN_COLOUR: [f32; 3] = [1.10, 0.98, 0.90];
 
 /// The direction in which the sun stands.
 pub fn direction(sky: &SunSky) -> Vec3 {
-    let (h, e) = (
-        sky.heading_deg.to_radians(),
-        sky.elevation_deg.to_radians(),
-    );
+    let (h, e) = (sky.heading_deg.to_radians(), sky.elevation_deg.to_radians());
     Vec3::new(e.cos() * h.sin(), e.sin(), -e.cos() * h.cos())
 }
 

@@ -5,8 +5,8 @@
 //! Kulla 2018, "Importance sampling of many lights with adaptive tree splitting"). So a lamp near by is
 //! not drowned by a sun far away.
 
-use crate::sampler::Sampler;
 use crate::lamp::{Lamp, LampKind};
+use crate::sampler::Sampler;
 use crate::scene::Scene;
 use glam::Vec3;
 

@@ -1,10 +1,11 @@
-//! Taking the noise out of a panorama: joint non-local means, guided by colour and normals of what is
-//! seen first (after Buades, Coll and Morel 2005, and Rousselle, Manzi and Zwicker 2013).
+//! Joint non-local means, guided by colour and normals of what is seen first (after Buades, Coll and Morel
+//! 2005, and Rousselle, Manzi and Zwicker 2013).
 //!
 //! A pixel becomes the mean of pixels near by whose surroundings look alike in picture, albedo and normal.
 //! The window wraps at the left and right edge and goes on over the poles, so that there is no seam.
 //! Strips go through one by one; memory is that of a few of them.
 
+use super::Guides;
 use crate::layers::LayeredStrip;
 use crate::strip::CHANNELS;
 use rayon::prelude::*;
@@ -21,15 +22,6 @@ const ALBEDO_STEP: f32 = 0.06;
 const NORMAL_STEP: f32 = 0.15;
 /// Values below this are as dark as the eye tells apart: noise there is not relative to less.
 const DARKEST: f32 = 0.02;
-
-/// Where the guides are among the layers of the strips.
-#[derive(Clone, Copy, Debug)]
-pub struct Guides {
-    /// Index of the albedo layer, three channels.
-    pub albedo: usize,
-    /// Index of the normal layer, three channels.
-    pub normal: usize,
-}
 
 /// Strips on their way through the filter.
 pub struct Denoised<I> {
