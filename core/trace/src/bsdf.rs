@@ -196,6 +196,12 @@ impl Bsdf {
         } else {
             g.base * (1.0 - g.metallic) * g.transmission
         };
+        // What a rough thin wall loses between its facets is put back, as for the mirror.
+        let through = if glass.is_none() {
+            through / (split.0 + split.1).max(1e-3)
+        } else {
+            through
+        };
 
         let coat = (g.coat > 0.0).then(|| {
             let frame = g.coat_normal.map(|n| {

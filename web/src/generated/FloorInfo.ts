@@ -11,4 +11,8 @@ floor_y: number | null,
 /**
  * Name of the object that is the floor.
  */
-object: string | null, };
+object: string | null, 
+/**
+ * Height of what is straight above, metres, or null under the open sky.
+ */
+ceiling_y: number | null, };
