@@ -91,7 +91,7 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         let lights = || server.json("GET", "/api/projects/1", None).1["settings"]["lights"].as_object().unwrap().len();
         b.press_labelled("Wall lamp 1 is on, switch off").await;
         wait_for("the lamp switched off", || (lights() == 1).then_some(()));
-        b.press("All as they came").await;
+        b.press("As they came").await;
         wait_for("the lamps as they came", || (lights() == 0).then_some(()));
         // Sun and sky by place and date.
         b.choose("Sky", "sun").await;
@@ -156,6 +156,9 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         b.choose("Quality", "samples").await;
         b.fill("Samples per pixel", &samples.to_string()).await;
         b.press_switch("Passes", &["Depth", "Object mask"]).await;
+        if samples > 1 {
+            b.press_switch("More", &["Take noise out"]).await;
+        }
         b.until("the height", &format!("return document.querySelector('[data-testid=height]').innerText === '{} px';", width / 2)).await;
         assert!(b.find("[data-testid=disk]").await.text().await.unwrap().contains("MB"));
         b.press("Order render").await;
@@ -234,8 +237,10 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         * f64::from(width);
     let row = (0.5 - pitch / 180.0) * f64::from(width / 2);
     let seen = bright_column(&picture, (column, row), 30.0);
+    // The pictures of the documentation are denoised, which spreads the lamp's glow a little.
+    let tolerance = if samples > 1 { 4.0 } else { 2.0 };
     assert!(
-        (seen - column).abs() <= 2.0,
+        (seen - column).abs() <= tolerance,
         "the lamp stands at {seen}, not at {column}"
     );
 }

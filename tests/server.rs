@@ -515,7 +515,7 @@ fn lights_surroundings_and_unit_are_settings_of_the_project() {
         json!({"lights": {key: {"on": true, "stops": 99.0}}}),
         json!({"time_s": -1.0}),
         json!({"surroundings": {"sky": {"kind": "picture", "file": "nothing.exr"}}}),
-        json!({"surroundings": {"sky": {"kind": "picture", "file": "../../owl-dome.db"}}}),
+        json!({"surroundings": {"sky": {"kind": "picture", "file": "../card.jpg"}}}),
     ] {
         let (status, answer) = server.json("PATCH", &of_project, Some(json!({"settings": wrong})));
         assert_eq!(status, 422, "{answer}");
@@ -581,11 +581,15 @@ fn a_picture_of_surroundings_is_brought_checked_and_used() {
         answer["error"].as_str().unwrap().contains("30 x 20"),
         "{answer}"
     );
+    // A second one of the same name does not take the first one's place: orders may wait for that.
+    let path = folder.path().join("sky.hdr");
+    let (_, second) = send("evening%20sky.hdr", &std::fs::read(&path).unwrap());
+    assert_eq!(second["file"], "evening sky 2.hdr");
     // Nothing wrong stays.
     let kept = folder
         .path()
         .join(format!("data/projects/{project}/surroundings"));
-    assert_eq!(std::fs::read_dir(kept).unwrap().count(), 1);
+    assert_eq!(std::fs::read_dir(kept).unwrap().count(), 2);
 }
 
 #[test]

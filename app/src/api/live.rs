@@ -118,6 +118,7 @@ struct LivePicture {
     kind: ContentType,
     samples: Header<'static>,
     enough: Header<'static>,
+    calm: Header<'static>,
 }
 
 #[post("/projects/<id>/preview", data = "<request>")]
@@ -141,6 +142,7 @@ async fn preview(app: &Shared, id: i64, request: Json<PreviewRequest>) -> Answer
             kind: ContentType::JPEG,
             samples: Header::new("X-Samples", live.samples.to_string()),
             enough: Header::new("X-Enough", live.enough.to_string()),
+            calm: Header::new("X-Calm", live.calm.to_string()),
         })
     })
     .await

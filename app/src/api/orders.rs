@@ -95,6 +95,15 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
             "The brightest light of a sample must lie between 0.01 and 1000000; correct it.".into(),
         );
     }
+    if request
+        .occlusion_m
+        .is_some_and(|r| !(0.001..=1e5).contains(&r))
+    {
+        return refuse(
+            "The radius of the ambient occlusion must lie between 0.001 and 100000 m; correct it."
+                .into(),
+        );
+    }
     if estimate
         .free_bytes
         .is_some_and(|free| free < estimate.working_bytes)
@@ -126,6 +135,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
         lens: request.lens,
         denoise: request.denoise.unwrap_or(false),
         clamp: request.clamp,
+        occlusion_m: request.occlusion_m,
     })
 }
 

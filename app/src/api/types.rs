@@ -362,6 +362,9 @@ pub struct OrderSpec {
     /// Brightest light that one sample may add.
     #[serde(default)]
     pub clamp: Option<f32>,
+    /// Radius of the ambient occlusion, metres; 1 if absent.
+    #[serde(default)]
+    pub occlusion_m: Option<f32>,
 }
 
 /// A lens with an opening.
@@ -431,6 +434,8 @@ pub struct OrderRequest {
     pub denoise: Option<bool>,
     /// Brightest light that one sample may add.
     pub clamp: Option<f32>,
+    /// Radius of the ambient occlusion, metres; 1 if absent.
+    pub occlusion_m: Option<f32>,
 }
 
 /// What an order will take.

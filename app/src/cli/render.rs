@@ -64,6 +64,9 @@ pub(super) struct RenderArgs {
     /// Write passes as files of their own beside an .exr too
     #[arg(long)]
     separate: bool,
+    /// Radius of the pass ambient-occlusion, metres
+    #[arg(long, value_name = "METRES", default_value = "1", value_parser = number)]
+    occlusion_radius: f64,
     /// What surrounds the scene: sun:ELEVATION,HEADING[,TURBIDITY] (degrees), plain:R,G,B (scene-linear),
     /// or a picture (.exr, .hdr, .jpg, .png)
     #[arg(long, value_name = "SKY", value_parser = sky, allow_hyphen_values = true)]
@@ -221,6 +224,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         passes: PassSet::new(wanted.iter().chain(guides.filter(|_| args.denoise))),
         clay: args.clay,
         clamp: args.clamp.map(|c| c as f32),
+        occlusion_radius: args.occlusion_radius.max(1e-3) as f32,
         ..Render::new(&scene, &light, &*eye, size, args.quality(), args.seed)
     };
     let mut spec =

@@ -194,7 +194,7 @@ pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
     let row = app.store.project(id)?;
     let old = row.settings;
     if let Sky::Picture { file } = &new.surroundings.sky
-        && !app.folder.surroundings(id).join(file).is_file()
+        && !(is_plain_name(file) && app.folder.surroundings(id).join(file).is_file())
     {
         return Err(WorkError::Request(format!(
             "There is no picture {file} among the project's surroundings; bring it first."
@@ -238,6 +238,22 @@ pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
     Ok(())
 }
 
+/// Whether a name leads nowhere but to a file of that name.
+fn is_plain_name(name: &str) -> bool {
+    archive::safe_relative(name).is_some_and(|p| p.components().count() == 1)
+}
+
+/// A path that is free for a file of this name; the name gets a number if another file has it.
+fn free_path(folder: &Path, stem: &str, ending: &str) -> PathBuf {
+    let mut path = folder.join(format!("{stem}.{ending}"));
+    let mut number = 2;
+    while path.exists() {
+        path = folder.join(format!("{stem} {number}.{ending}"));
+        number += 1;
+    }
+    path
+}
+
 /// Refuses settings that make no sense.
 fn check_settings(s: &SceneSettings) -> Result<()> {
     let stops = |v: f32| (-20.0..=20.0).contains(&v);
@@ -279,7 +295,8 @@ pub fn bring_surroundings(
             )));
         };
         let stem = path.file_stem().unwrap_or_default().to_string_lossy();
-        let name = format!("{}.{ending}", file_name(&stem));
+        let stem = file_name(&stem);
+        let name = format!("{stem}.{ending}");
         // Read before it is kept, so that nothing wrong stays; under its own name, for the messages.
         let folder =
             tempfile::tempdir_in(app.folder.incoming()).map_err(FileError::io("Making", upload))?;
@@ -288,11 +305,11 @@ pub fn bring_surroundings(
         let (_, shape, notices) = surroundings_picture(&at)?;
         let kept = app.folder.surroundings(id);
         std::fs::create_dir_all(&kept).map_err(FileError::io("Making", &kept))?;
-        let to = kept.join(&name);
+        // An order that waits may need the picture that has the name already: it stays.
+        let to = free_path(&kept, &stem, &ending);
         std::fs::rename(&at, &to).map_err(FileError::io("Moving", &to))?;
-        app.scenes.forget(id);
         Ok(SurroundingsFile {
-            file: name,
+            file: dome_files::error::display_name(&to),
             shape: shape.into(),
             notices,
         })

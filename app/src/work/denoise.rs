@@ -1,12 +1,14 @@
 //! Taking the noise out of strips on their way to a file.
 
 use dome_files::FileError;
-use dome_imaging::LayeredStrip;
 use dome_imaging::denoise::library::DenoiseLibrary;
 use dome_imaging::denoise::{Guides, library, plain};
+use dome_imaging::{LayeredStrip, Picture};
 use dome_optics::PanoramaSize;
+use dome_trace::preview::Preview;
 use dome_trace::{Pass, PassSet};
 use std::path::PathBuf;
+use std::sync::{Arc, LazyLock};
 
 type Strips<'a> = Box<dyn Iterator<Item = Result<LayeredStrip, FileError>> + 'a>;
 
@@ -22,7 +24,7 @@ pub fn denoised<'a>(
     match (place(Pass::Albedo), place(Pass::Normal)) {
         (Some(albedo), Some(normal)) if wanted => {
             let guides = Guides { albedo, normal };
-            match DenoiseLibrary::find(&folders()) {
+            match the_library() {
                 Some(found) => Box::new(library::denoise(found, strips, size.height(), guides)),
                 None => Box::new(plain::denoise(strips, size.height(), guides)),
             }
@@ -34,20 +36,44 @@ pub fn denoised<'a>(
 /// Where the denoising library is looked for beside the system's own places: `denoiser/lib/` beside the
 /// binary, and where this project's scripts put it.
 fn folders() -> Vec<PathBuf> {
-    let beside = std::env::current_exe()
-        .ok()
-        .and_then(|exe| Some(exe.parent()?.join("denoiser/lib")));
+    let exe = std::env::current_exe().unwrap_or_default();
+    let beside = exe.parent().map(|p| p.join("denoiser/lib"));
+    let fetched = exe.ancestors().skip(1).take(4);
     beside
         .into_iter()
-        .chain([PathBuf::from(".fetched/denoiser/lib")])
+        .chain(fetched.map(|p| p.join(".fetched/denoiser/lib")))
         .collect()
 }
 
-/// What takes the noise out, in words.
-pub fn denoiser() -> &'static str {
-    if DenoiseLibrary::find(&folders()).is_some() {
-        "the open denoising library"
-    } else {
-        "the built-in filter"
+/// The denoising library, looked for once.
+fn the_library() -> Option<Arc<DenoiseLibrary>> {
+    static FOUND: LazyLock<Option<Arc<DenoiseLibrary>>> =
+        LazyLock::new(|| DenoiseLibrary::find(&folders()).map(Arc::new));
+    FOUND.clone()
+}
+
+/// A live picture, calm where the denoising library is there; our own filter would take too long for one.
+/// Says whether the noise was taken out.
+pub fn calmed(preview: &Preview, size: PanoramaSize) -> (Picture, bool) {
+    let guides = Guides {
+        albedo: 0,
+        normal: 1,
+    };
+    let calm = the_library().and_then(|found| {
+        let strips = std::iter::once(Ok::<_, FileError>(preview.layered()));
+        library::denoise(found, strips, size.height(), guides)
+            .next()?
+            .ok()
+    });
+    match calm {
+        Some(strip) => (
+            Picture {
+                width: size.width(),
+                height: size.height(),
+                samples: strip.beauty.samples,
+            },
+            true,
+        ),
+        None => (preview.picture(), false),
     }
 }

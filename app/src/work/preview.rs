@@ -1,5 +1,6 @@
 //! Live pictures: each request for the same view adds samples to what was gathered before.
 
+use super::denoise::calmed;
 use super::{App, Result};
 use crate::api::types::{Pose, PreviewRequest, SceneSettings};
 use dome_files::jpeg;
@@ -42,6 +43,8 @@ pub struct Live {
     pub samples: u32,
     /// Samples at which it is finished.
     pub enough: u32,
+    /// Whether noise was taken out.
+    pub calm: bool,
 }
 
 /// The display tone of every screen: no exposure, soft shoulder. Deliveries choose their own.
@@ -116,8 +119,14 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         };
         preview.refine(&view, budget);
     }
-    let picture = preview.picture();
+    // With enough samples the picture is calm by itself, and true to the last detail.
+    let (picture, calm) = if preview.samples() < ENOUGH {
+        calmed(&preview, size)
+    } else {
+        (preview.picture(), false)
+    };
     Ok(Live {
+        calm,
         jpeg: jpeg::encode_small(
             picture.width,
             picture.height,

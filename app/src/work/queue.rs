@@ -272,6 +272,7 @@ fn run(app: &App, row: &OrderRow) -> Result<bool> {
         passes: strip_passes(spec),
         clay: spec.clay,
         clamp: spec.clamp,
+        occlusion_radius: spec.occlusion_m.unwrap_or(1.0),
         ..Render::new(&scene, &light, &*eye, size, quality(spec), spec.seed)
     };
     let layers = render.passes.layers();

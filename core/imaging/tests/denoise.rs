@@ -1,5 +1,6 @@
 //! Taking noise out: less of it, no seam, no blur over edges, any cutting into strips.
 
+use dome_imaging::denoise::library::{self, DenoiseLibrary};
 use dome_imaging::denoise::{Guides, denoise};
 use dome_imaging::{LayeredStrip, NoiseSum, Strip};
 
@@ -110,4 +111,40 @@ fn strips_of_any_height_give_the_same_and_errors_pass_through() {
     torn[2] = Err(());
     let found: Vec<_> = denoise(torn.into_iter(), H, GUIDES).collect();
     assert!(found.last().unwrap().is_err() && found.len() <= 3);
+}
+
+/// The open denoising library, where `script/test` could fetch it; it is an optional part.
+#[test]
+fn the_library_takes_noise_out_without_a_seam() {
+    let folder =
+        std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../.fetched/denoiser/lib");
+    let Some(found) = DenoiseLibrary::find(std::slice::from_ref(&folder)) else {
+        assert!(
+            !folder.join("libOpenImageDenoise.so").exists(),
+            "the library is in {} and does not work",
+            folder.display()
+        );
+        eprintln!("The denoising library is not here; its test is left out.");
+        return;
+    };
+    let found = std::sync::Arc::new(found);
+    let run = |rows: u32| -> Vec<f32> {
+        library::denoise(found.clone(), picture(rows).into_iter(), H, GUIDES)
+            .flat_map(|s| s.unwrap().beauty.samples)
+            .collect()
+    };
+    let before: Vec<f32> = picture(16)
+        .into_iter()
+        .flat_map(|s| s.unwrap().beauty.samples)
+        .collect();
+    let after = run(16);
+    assert_eq!(after.len(), before.len());
+    let noisy = error(&before, |_| true);
+    assert!(error(&after, |_| true) < 0.5 * noisy);
+    let edge = error(&after, |x| x == 0 || x == W - 1);
+    assert!(edge < 1.5 * error(&after, |x| (4..16).contains(&x)) + 0.01);
+    assert_eq!(run(7), after, "strips of 7 rows");
+    let mut torn = picture(8);
+    torn[2] = Err(());
+    assert!(library::denoise(found, torn.into_iter(), H, GUIDES).any(|s| s.is_err()));
 }

@@ -12,6 +12,7 @@ use glam::Vec3;
 use libloading::{Library, Symbol};
 use std::alloc::{GlobalAlloc, Layout, System};
 use std::ffi::c_void;
+use std::sync::LazyLock;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Instant;
 
@@ -89,20 +90,26 @@ impl RayHit {
 
 type Handle = *mut c_void;
 
+/// The reference library, loaded once: its own threads would not survive its unloading.
+static LIBRARY: LazyLock<Option<Library>> = LazyLock::new(|| {
+    let path = std::env::var("EMBREE_LIBRARY").ok()?;
+    // SAFETY: the library's own start-up code is all that runs.
+    unsafe { Library::new(path).ok() }
+});
+
 /// The reference library with one scene.
 struct Reference {
-    library: Library,
+    library: &'static Library,
     scene: Handle,
     build_s: f64,
 }
 
 impl Reference {
     fn build(positions: &[Vec3], triangles: &[[u32; 3]], robust: bool) -> Option<Self> {
-        let path = std::env::var("EMBREE_LIBRARY").ok()?;
+        let library = LIBRARY.as_ref()?;
         // SAFETY: the calls below follow the library's documented order and types; the buffers it hands
         // out are filled exactly to the sizes that were asked for.
         unsafe {
-            let library = Library::new(path).ok()?;
             let (scene, build_s) = {
                 let new_device: Symbol<unsafe extern "C" fn(*const u8) -> Handle> =
                     library.get(b"rtcNewDevice").ok()?;

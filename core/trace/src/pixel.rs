@@ -170,6 +170,16 @@ impl PixelSums {
         self.beauty / self.samples.max(1) as f32
     }
 
+    /// Colour of what is seen first.
+    pub(crate) fn albedo(&self) -> Vec3 {
+        self.albedo / self.samples.max(1) as f32
+    }
+
+    /// Normal of what is seen first.
+    pub(crate) fn normal(&self) -> Vec3 {
+        self.normal.normalize_or_zero()
+    }
+
     /// Noise in percent of the displayed value: the standard error of the value on the screen at
     /// exposure 0 with the sRGB curve, from how far the independent sets lie apart that had no say in
     /// when to stop.
@@ -212,8 +222,8 @@ impl PixelSums {
                 Pass::Alpha => put(i, &[self.alpha / n]),
                 Pass::Depth => put(i, &[centre.map_or(NO_DEPTH, |c| c.0)]),
                 Pass::ObjectMask => put(i, &centre.map_or([0.0; 3], |c| c.1)),
-                Pass::Normal => put(i, &self.normal.normalize_or_zero().to_array()),
-                Pass::Albedo => put(i, &(self.albedo / n).to_array()),
+                Pass::Normal => put(i, &self.normal().to_array()),
+                Pass::Albedo => put(i, &self.albedo().to_array()),
                 Pass::Direct => put(i, &(self.direct / n).to_array()),
                 Pass::Indirect => put(i, &((self.beauty - self.direct) / n).to_array()),
                 Pass::Emission => put(i, &(self.emission / n).to_array()),

@@ -4,7 +4,7 @@ use crate::integrator::Tracer;
 use crate::light::Illumination;
 use crate::pixel::{PixelSums, Shooter};
 use crate::scene::Scene;
-use dome_imaging::Picture;
+use dome_imaging::{LayeredStrip, Picture, Strip};
 use dome_optics::{Eye, PanoramaSize};
 use rayon::prelude::*;
 use std::time::{Duration, Instant};
@@ -85,6 +85,25 @@ impl Preview {
                 return;
             }
             step = (step * 2).min(16);
+        }
+    }
+
+    /// The mean of what was gathered, with albedo and normal as its layers.
+    pub fn layered(&self) -> LayeredStrip {
+        let each = |value: &dyn Fn(&PixelSums) -> [f32; 3]| {
+            self.pixels.iter().flat_map(value).collect::<Vec<f32>>()
+        };
+        LayeredStrip {
+            layers: vec![
+                each(&|p| p.albedo().to_array()),
+                each(&|p| p.normal().to_array()),
+            ],
+            ..Strip {
+                top: 0,
+                width: self.size.width(),
+                samples: each(&|p| p.beauty().to_array()),
+            }
+            .into()
         }
     }
 

@@ -1,5 +1,6 @@
 //! A scene ready to be traced: world-space triangles, objects, materials, textures, lamps.
 
+use crate::accel::pages::on_large_pages;
 use crate::accel::{Accel, Hit, TraceRay};
 use crate::error::TraceError;
 use crate::lamp::Lamp;
@@ -244,6 +245,11 @@ impl SceneBuilder {
         }
         self.objects.shrink_to_fit();
         let accel = Accel::build(&self.positions, &self.triangles);
+        self.positions = on_large_pages(self.positions);
+        self.triangles = on_large_pages(self.triangles);
+        self.owners = on_large_pages(self.owners);
+        self.corners.normals = on_large_pages(self.corners.normals);
+        self.corners.uvs = on_large_pages(self.corners.uvs);
         let see_through = self
             .owners
             .iter()

@@ -75,6 +75,8 @@ export interface LivePicture {
   picture: Blob;
   samples: number;
   enough: number;
+  /** Whether noise was taken out. */
+  calm: boolean;
 }
 
 export const api = {
@@ -115,6 +117,7 @@ export const api = {
       picture: await response.blob(),
       samples: Number(response.headers.get("X-Samples")),
       enough: Number(response.headers.get("X-Enough")),
+      calm: response.headers.get("X-Calm") === "true",
     };
   },
 };

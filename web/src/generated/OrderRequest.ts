@@ -49,4 +49,8 @@ denoise?: boolean,
 /**
  * Brightest light that one sample may add.
  */
-clamp?: number, };
+clamp?: number, 
+/**
+ * Radius of the ambient occlusion, metres; 1 if absent.
+ */
+occlusion_m?: number, };

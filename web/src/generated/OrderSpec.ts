@@ -64,4 +64,8 @@ denoise: boolean,
 /**
  * Brightest light that one sample may add.
  */
-clamp: number | null, };
+clamp: number | null, 
+/**
+ * Radius of the ambient occlusion, metres; 1 if absent.
+ */
+occlusion_m: number | null, };

@@ -22,7 +22,7 @@ function Legend({ pass }: { pass: Pass }) {
   const words: Partial<Record<Pass, string>> = {
     normal: "Red is east (+x), green up (+y), blue south (+z); middle grey is none.",
     noise: "White is a noise of 20 % of the displayed value.",
-    "ambient-occlusion": "White is open within 1 m, black is closed in.",
+    "ambient-occlusion": "White is open within the radius ordered, black is closed in.",
     roughness: "Black is smooth, white is rough.",
     alpha: "White is solid, black is nothing.",
     "object-mask": "One colour for each object; its name stands under the pointer.",

@@ -55,6 +55,7 @@ export function NewOrder({
   const [lens, setLens] = useState(false);
   const [fstop, setFstop] = useState(2.8);
   const [focus, setFocus] = useState(3);
+  const [occlusion, setOcclusion] = useState(1);
   const wanted = [...passes];
   const { data: estimate, error } = useQuery({
     queryKey: ["estimate", width, wanted.join()],
@@ -74,6 +75,7 @@ export function NewOrder({
         clay,
         denoise,
         ...(calm ? { clamp: 10 } : {}),
+        ...(passes.has("ambient-occlusion") ? { occlusion_m: occlusion } : {}),
         ...(lens ? { lens: { fstop, focus_m: focus } } : {}),
       }),
     onSuccess: (order) => {
@@ -208,6 +210,18 @@ export function NewOrder({
           {PASS_NAMES.map(([pass, name]) => (
             <Switch key={pass} label={name} on={passes.has(pass)} onChange={() => toggle(pass)} />
           ))}
+          {passes.has("ambient-occlusion") && (
+            <NumberField
+              label="Occlusion within"
+              unit="m"
+              value={occlusion}
+              digits={2}
+              step={0.25}
+              min={0.001}
+              max={100000}
+              onChange={setOcclusion}
+            />
+          )}
         </div>
       </details>
       <details className="mt-1 text-[13px]">

@@ -22,19 +22,10 @@ export function RenderStage({ project }: { project: Project }) {
 
   return (
     <div className="grid h-full min-h-[620px] grid-cols-[minmax(0,23rem)_minmax(0,1fr)] gap-5">
-      <section className="flex min-h-0 flex-col gap-2 overflow-auto pr-1">
+      <section className="min-h-0 overflow-auto pr-1" aria-label="New order">
         <NewOrder project={project} asked={asked} onOrder={setChosen} />
-        <h2 className="text-lg">Queue</h2>
-        <ul className="min-h-32 flex-1 space-y-2">
-          {project.orders.map((o) => (
-            <OrderRow key={o.id} order={o} chosen={o.id === order?.id} onChoose={() => setChosen(o.id)} />
-          ))}
-          {project.orders.length === 0 && (
-            <li className="text-sm text-base-content/75">Nothing is ordered yet.</li>
-          )}
-        </ul>
       </section>
-      <section className="min-w-0">
+      <section className="flex min-h-0 min-w-0 flex-col gap-2" aria-label="Picture and queue">
         {order?.state === "done" && (
           <FinishedOrder
             key={order.id}
@@ -69,6 +60,15 @@ export function RenderStage({ project }: { project: Project }) {
             note={<span>The picture appears here, strip by strip, as it is made.</span>}
           />
         )}
+        <h2 className="ml-9 text-lg">Queue</h2>
+        <ul className="ml-9 grid min-h-16 flex-1 grid-cols-2 content-start gap-2 overflow-auto">
+          {project.orders.map((o) => (
+            <OrderRow key={o.id} order={o} chosen={o.id === order?.id} onChoose={() => setChosen(o.id)} />
+          ))}
+          {project.orders.length === 0 && (
+            <li className="text-sm text-base-content/75">Nothing is ordered yet.</li>
+          )}
+        </ul>
       </section>
     </div>
   );

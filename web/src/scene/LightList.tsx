@@ -53,21 +53,30 @@ export function LightList({
     }
     onChange(next);
   };
+  const bodies = meant.filter((k) => k.startsWith("object:"));
   const stops = meant[0] === undefined ? 0 : of(meant[0]).stops;
   const all = data !== undefined && data.length > 0 && chosen.size === data.length;
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-2">
-      <div className="flex flex-wrap items-end gap-2">
-        <span className="w-24 pb-1.5 text-xs text-base-content/80">
+      <div className="flex flex-wrap items-end gap-1.5">
+        <span className="w-14 pb-1.5 text-xs text-base-content/80">
           {chosen.size > 0 ? `${chosen.size} chosen:` : "For all:"}
         </span>
-        <button type="button" className="btn btn-sm font-normal" onClick={() => set(meant, { on: true })}>
+        <button
+          type="button"
+          className="btn btn-sm px-2.5 font-normal"
+          onClick={() => set(meant, { on: true })}
+        >
           Switch on
         </button>
-        <button type="button" className="btn btn-sm font-normal" onClick={() => set(meant, { on: false })}>
+        <button
+          type="button"
+          className="btn btn-sm px-2.5 font-normal"
+          onClick={() => set(meant, { on: false })}
+        >
           Switch off
         </button>
-        <div className="w-32">
+        <div className="w-28">
           <NumberField
             label="Brighter by"
             unit="stops"
@@ -81,11 +90,20 @@ export function LightList({
         </div>
         <button
           type="button"
-          className="btn btn-ghost btn-sm font-normal"
+          className="btn btn-sm px-2.5 font-normal"
+          title="The eye looks through their bodies; they still shine."
+          disabled={bodies.length === 0}
+          onClick={() => set(bodies, { unseen: !bodies.every((k) => of(k).unseen) })}
+        >
+          {bodies.length > 0 && bodies.every((k) => of(k).unseen) ? "Show bodies" : "Hide bodies"}
+        </button>
+        <button
+          type="button"
+          className="btn btn-ghost btn-sm px-2 font-normal"
           disabled={Object.keys(lights).length === 0}
           onClick={() => onChange({})}
         >
-          All as they came
+          As they came
         </button>
       </div>
       <Problem error={error} />
@@ -156,15 +174,6 @@ export function LightList({
                         {s.stops !== 0 && `, ${s.stops > 0 ? "+" : ""}${s.stops} stops`}
                       </Mark>
                     </button>
-                    {l.key.startsWith("object:") && (
-                      <button
-                        type="button"
-                        className="btn btn-ghost btn-xs px-1.5 font-normal"
-                        onClick={() => set([l.key], { unseen: !s.unseen })}
-                      >
-                        {s.unseen ? "Show body" : "Hide body"}
-                      </button>
-                    )}
                   </td>
                 </tr>
               );

@@ -227,7 +227,7 @@ export function SceneStage({ project }: { project: Project }) {
           note={
             <span>
               {live.samples
-                ? `Live from “${viewpoint?.name}”, ${live.samples} of ${live.enough} samples`
+                ? `Live from “${viewpoint?.name}”, ${live.samples} of ${live.enough} samples${live.calm ? ", noise taken out" : ""}`
                 : "Preparing the live picture"}
             </span>
           }

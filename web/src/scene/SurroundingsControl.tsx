@@ -71,10 +71,10 @@ function SunByDate({ onSun }: { onSun: (elevation: number, heading: number) => v
           onChange={setLatitude}
         />
       </div>
-      <div className="w-20">
+      <div className="w-24">
         <NumberField label="Month" unit="1–12" value={month} min={1} max={12} onChange={setMonth} />
       </div>
-      <div className="w-20">
+      <div className="w-24">
         <NumberField label="Day" unit="1–31" value={day} min={1} max={31} onChange={setDay} />
       </div>
       <div className="w-24">

@@ -198,7 +198,7 @@ export function StandStage({ project }: { project: Project }) {
           note={
             <span>
               {live.samples
-                ? `Live, ${live.samples} of ${live.enough} samples`
+                ? `Live, ${live.samples} of ${live.enough} samples${live.calm ? ", noise taken out" : ""}`
                 : "Preparing the live picture"}
             </span>
           }

@@ -12,6 +12,7 @@ use libloading::{Library, Symbol};
 use std::collections::VecDeque;
 use std::ffi::{c_char, c_void};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// Rows that are filtered at a time.
 const BAND: u32 = 512;
@@ -28,8 +29,11 @@ pub struct DenoiseLibrary {
     device: Handle,
 }
 
-// SAFETY: the library's devices may be used from any thread, one at a time, which `&mut self` ensures.
+// SAFETY: by the library's documentation its functions may be called from any thread at any time; calls
+// for one device wait for each other.
 unsafe impl Send for DenoiseLibrary {}
+// SAFETY: as above.
+unsafe impl Sync for DenoiseLibrary {}
 
 impl DenoiseLibrary {
     /// Loads the library from the file that `OWL_DOME_DENOISER` names, from one of the folders, or from
@@ -176,7 +180,7 @@ fn libraries_in(folder: &Path) -> Vec<PathBuf> {
 
 /// Strips on their way through the library.
 pub struct LibraryDenoised<I> {
-    library: DenoiseLibrary,
+    library: Arc<DenoiseLibrary>,
     strips: I,
     height: u32,
     guides: Guides,
@@ -191,7 +195,7 @@ pub struct LibraryDenoised<I> {
 /// Filters the strips of a picture of `height` rows, which must come in order from the top. Where the
 /// library fails in the middle, strips pass unchanged.
 pub fn denoise<I, E>(
-    library: DenoiseLibrary,
+    library: Arc<DenoiseLibrary>,
     strips: I,
     height: u32,
     guides: Guides,

@@ -20,6 +20,8 @@ const REACH: i64 = WINDOW + PATCH;
 /// Differences of albedo and normal that separate two surfaces.
 const ALBEDO_STEP: f32 = 0.06;
 const NORMAL_STEP: f32 = 0.15;
+/// Noise that is taken for granted where too few samples were taken to measure it, percent.
+const UNKNOWN_NOISE: f64 = 40.0;
 /// Values below this are as dark as the eye tells apart: noise there is not relative to less.
 const DARKEST: f32 = 0.02;
 
@@ -149,7 +151,12 @@ impl<I> Denoised<I> {
             .map(|y| self.row(y))
             .collect();
         // How far two noisy values of one surface lie apart, as a share of the value.
-        let noise = strip.noise.percent().unwrap_or(20.0).clamp(0.5, 100.0) as f32 / 100.0;
+        let noise = strip
+            .noise
+            .percent()
+            .unwrap_or(UNKNOWN_NOISE)
+            .clamp(0.5, 100.0) as f32
+            / 100.0;
         // Noise is told of the displayed value; the curve lessens it to about a half of the light's.
         let spread = 2.2 * noise;
         let mut out = strip.clone();

@@ -7,6 +7,7 @@
 
 #[cfg(target_arch = "x86_64")]
 mod avx2;
+pub(crate) mod pages;
 mod portable;
 mod tree;
 

@@ -1,5 +1,6 @@
 //! The tree itself: eight children a node, leaves of four triangles side by side.
 
+use super::pages::on_large_pages;
 use glam::{Vec3, Vec3A};
 use obvhs::BvhBuildParams;
 use obvhs::bvh2::{Bvh2, builder::build_bvh2_from_tris};
@@ -20,6 +21,7 @@ const START_MASK: u32 = (1 << COUNT_SHIFT) - 1;
 const MAX_PACKETS: usize = 8;
 
 /// A node: the boxes of its children plane by plane, and where they are.
+#[derive(Clone, Copy)]
 #[repr(C, align(32))]
 pub(super) struct Node {
     /// Low x, y, z and high x, y, z of every child; an empty child's box is inside out.
@@ -57,6 +59,7 @@ impl Child {
 }
 
 /// Four triangles side by side; lanes that are not used repeat the last triangle.
+#[derive(Clone, Copy)]
 #[repr(C, align(16))]
 pub(super) struct Packet {
     /// Corner, axis, lane.
@@ -105,6 +108,8 @@ impl Tree {
         tree.collapse(&bvh, &input, 0, 1);
         tree.nodes.shrink_to_fit();
         tree.packets.shrink_to_fit();
+        tree.nodes = on_large_pages(tree.nodes);
+        tree.packets = on_large_pages(tree.packets);
         tree
     }
 

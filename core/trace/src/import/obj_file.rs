@@ -8,7 +8,7 @@ use crate::scene::{MeshPart, SceneBuilder};
 use crate::sky::Sky;
 use crate::texture::Texture;
 use dome_files::FileError;
-use dome_files::decode::decode_rgba8;
+use dome_files::decode::{Rgba8, decode_rgba8};
 use dome_files::error::display_name;
 use glam::Mat4;
 use std::collections::HashMap;
@@ -173,6 +173,40 @@ impl Converter<'_> {
         picture.map(Texture::plain)
     }
 
+    /// Roughness and metal, which MTL keeps in pictures of their own, as one picture in glTF's way:
+    /// roughness in green, metal in blue. A missing one is white, so that its number alone counts.
+    fn together(
+        &mut self,
+        roughness: Option<Texture>,
+        metallic: Option<Texture>,
+    ) -> Option<Texture> {
+        let first = roughness.or(metallic)?;
+        let pictures = &self.builder.pictures;
+        let (width, height) = {
+            let p = &pictures[first.picture as usize];
+            (p.width, p.height)
+        };
+        let value = |t: &Option<Texture>, x: u32, y: u32| {
+            t.map_or(255, |t| {
+                let p = &pictures[t.picture as usize];
+                // Of two sizes the first counts; the other is taken at its nearest texels.
+                let column = u64::from(x) * u64::from(p.width) / u64::from(width);
+                let row = u64::from(y) * u64::from(p.height) / u64::from(height);
+                p.bytes[((row * u64::from(p.width) + column) * 4) as usize]
+            })
+        };
+        let bytes = (0..height)
+            .flat_map(|y| (0..width).map(move |x| (x, y)))
+            .flat_map(|(x, y)| [0, value(&roughness, x, y), value(&metallic, x, y), 255])
+            .collect();
+        self.builder.pictures.push(Rgba8 {
+            width,
+            height,
+            bytes,
+        });
+        Some(Texture::plain(self.builder.pictures.len() as u32 - 1))
+    }
+
     fn material(&mut self, m: &tobj::Material) -> Material {
         let other = |key: &str| m.unknown_param.get(key).map(String::as_str);
         let numbers = |key: &str| -> Vec<f32> {
@@ -202,12 +236,8 @@ impl Converter<'_> {
         let from_shininess = m.shininess.map(|n| (2.0 / (n.max(0.0) + 2.0)).powf(0.25));
         let roughness_texture = self.texture(other("map_Pr"));
         let metallic_texture = self.texture(other("map_Pm"));
-        if roughness_texture.is_some() || metallic_texture.is_some() {
-            self.notices.push(format!(
-                "The roughness and metal pictures of \"{}\" in {} are not shown; its plain numbers are.",
-                m.name, self.name
-            ));
-        }
+        let metallic_roughness_texture = self.together(roughness_texture, metallic_texture);
+        let roughness = number("Pr").or(from_shininess);
         let emission = m.emissive.or(colour("Ke")).and_then(sound);
         let emission_texture = self.texture(other("map_Ke"));
         let base = m.diffuse.and_then(sound).unwrap_or([0.5; 3]);
@@ -231,12 +261,15 @@ impl Converter<'_> {
                 Alpha::Opaque
             },
             opacity_texture,
-            metallic: number("Pm").unwrap_or(0.0),
-            roughness: if glass {
-                0.0
-            } else {
-                number("Pr").or(from_shininess).unwrap_or(1.0)
+            // A picture without a number beside it is meant as it is.
+            metallic: number("Pm").unwrap_or(if metallic_texture.is_some() { 1.0 } else { 0.0 }),
+            roughness: match roughness {
+                _ if glass => 0.0,
+                _ if roughness_texture.is_some() => number("Pr").unwrap_or(1.0),
+                Some(r) => r,
+                None => 1.0,
             },
+            metallic_roughness_texture,
             specular: if m.specular == Some([0.0; 3]) {
                 0.0
             } else {
