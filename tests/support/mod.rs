@@ -183,6 +183,28 @@ impl Drop for Server {
     }
 }
 
+/// A server with the small room as its only project: its folder, itself, the project's number.
+pub fn with_room() -> (tempfile::TempDir, Server, i64) {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Server::start(&folder.path().join("data"), false);
+    let (status, project) = server.upload("room.glb", &scene::room_glb());
+    assert_eq!(status, 200, "{project}");
+    let id = project["id"].as_i64().unwrap();
+    (folder, server, id)
+}
+
+/// A path as an argument.
+pub fn text(path: &Path) -> &str {
+    path.to_str().unwrap()
+}
+
+/// The small room as a file in a folder.
+pub fn scene_in(folder: &Path) -> std::path::PathBuf {
+    let path = folder.join("room.glb");
+    std::fs::write(&path, scene::room_glb()).unwrap();
+    path
+}
+
 /// Waits until something is there; long, since a loaded machine is slow.
 pub fn wait_for<T>(what: &str, mut ready: impl FnMut() -> Option<T>) -> T {
     let start = Instant::now();

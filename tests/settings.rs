@@ -1,0 +1,202 @@
+//! Lights, surroundings, unit, noise and passes over HTTP.
+
+mod support;
+
+use serde_json::json;
+use support::with_room;
+
+/// Lights, surroundings, unit and moment belong to the project, and orders keep what they were given.
+#[test]
+fn lights_surroundings_and_unit_are_settings_of_the_project() {
+    let (_folder, server, project) = with_room();
+    let of_project = format!("/api/projects/{project}");
+    let get = |path: &str| server.json("GET", path, None).1;
+    let viewpoint = get(&of_project)["viewpoints"][0].clone();
+    let lights = get(&format!(
+        "{of_project}/lights?viewpoint={}",
+        viewpoint["id"]
+    ));
+    let lamp = &lights[0];
+    assert_eq!(
+        (&lamp["name"], &lamp["seen"]),
+        (&json!("Lamp"), &json!(true))
+    );
+    // Radiance 40 x (1, 0.9, 0.8) has the luminance 0.2126 + 0.7152 x 0.9 + 0.0722 x 0.8 of 40 (Rec. 709).
+    let wanted = 40.0 * (0.2126 + 0.7152 * 0.9 + 0.0722 * 0.8);
+    assert!(
+        (lamp["strength"].as_f64().unwrap() - wanted).abs() < 0.01,
+        "{lamp}"
+    );
+    let key = lamp["key"].as_str().unwrap();
+
+    // The sun by place and date: south at noon, as high as the latitude and the season make it.
+    let sun = get("/api/sun?latitude=48&month=6&day=21&hour=12");
+    assert!(
+        (sun["elevation_deg"].as_f64().unwrap() - 65.44).abs() < 0.05,
+        "{sun}"
+    );
+    assert_eq!(
+        server
+            .json("GET", "/api/sun?latitude=48&month=2&day=31&hour=12", None)
+            .0,
+        422
+    );
+
+    let settings = json!({
+        "surroundings": {"sky": {"kind": "sun", "elevation_deg": 30.0, "heading_deg": 90.0,
+            "turbidity": 3.0, "ground": [0.2, 0.2, 0.2], "disc": true}},
+        "lights": {key: {"on": true, "stops": 1.5}},
+        "draft_stops": 2.0,
+        "unit": "metre",
+        "time_s": 0.0,
+    });
+    let (status, changed) = server.json("PATCH", &of_project, Some(json!({"settings": settings})));
+    assert_eq!(status, 200, "{changed}");
+    assert_eq!(changed["settings"]["lights"][key]["stops"], 1.5);
+    // The draft brightness reaches drafts and no final render.
+    let order = |draft: bool| {
+        let wish = json!({"viewpoint": viewpoint["id"], "width": 64, "samples": 4, "draft": draft});
+        let (status, order) = server.json("POST", &format!("{of_project}/orders"), Some(wish));
+        assert_eq!(status, 200, "{order}");
+        order
+    };
+    assert_eq!(order(true)["spec"]["settings"]["draft_stops"], 2.0);
+    assert_eq!(order(false)["spec"]["settings"]["draft_stops"], 0.0);
+
+    for wrong in [
+        json!({"lights": {"object:999": {"on": false, "stops": 0.0}}}),
+        json!({"lights": {key: {"on": true, "stops": 99.0}}}),
+        json!({"time_s": -1.0}),
+        json!({"surroundings": {"sky": {"kind": "picture", "file": "nothing.exr"}}}),
+        json!({"surroundings": {"sky": {"kind": "picture", "file": "../card.jpg"}}}),
+    ] {
+        let (status, answer) = server.json("PATCH", &of_project, Some(json!({"settings": wrong})));
+        assert_eq!(status, 422, "{answer}");
+        assert!(answer["error"].as_str().unwrap().ends_with('.'), "{answer}");
+    }
+
+    // In inches the room is 0.0254 times as large; the eye stays 1.6 m above the floor.
+    let (status, small) = server.json(
+        "PATCH",
+        &of_project,
+        Some(json!({"settings": {"unit": "inch"}})),
+    );
+    assert_eq!(status, 200, "{small}");
+    let height = small["scene"]["max"][1].as_f64().unwrap();
+    assert!((height - 3.0 * 0.0254).abs() < 1e-6, "{height}");
+    let eye = small["viewpoints"][0]["pose"]["position"][1]
+        .as_f64()
+        .unwrap();
+    assert!((eye - 1.6).abs() < 1e-4, "{eye}");
+}
+
+#[test]
+fn a_picture_of_surroundings_is_brought_checked_and_used() {
+    let (folder, server, project) = with_room();
+    let send = |name: &str, bytes: &[u8]| {
+        server.bring(
+            &format!("/api/projects/{project}/surroundings?file={name}"),
+            bytes,
+        )
+    };
+    let picture = image::Rgb32FImage::from_pixel(32, 16, image::Rgb([0.25, 0.5, 1.0]));
+    let path = folder.path().join("sky.hdr");
+    picture.save(&path).unwrap();
+    let (status, brought) = send("evening%20sky.hdr", &std::fs::read(&path).unwrap());
+    assert_eq!(status, 200, "{brought}");
+    assert_eq!(
+        (&brought["file"], &brought["shape"]),
+        (&json!("evening sky.hdr"), &json!("latitude-longitude"))
+    );
+    let settings = json!({"surroundings": {"sky": {"kind": "picture", "file": "evening sky.hdr"},
+        "turn_deg": 30.0, "backdrop_stops": 1.0}});
+    let of_project = format!("/api/projects/{project}");
+    let (status, answer) = server.json("PATCH", &of_project, Some(json!({"settings": settings})));
+    assert_eq!(status, 200, "{answer}");
+    for (name, bytes, word) in [
+        ("sky.txt", &b"hello"[..], "sky.txt"),
+        ("sky.hdr", &b"#?RADIANCE\n"[..], "sky.hdr"),
+        ("sky.exr", &b"\x76\x2f\x31\x01"[..], "sky.exr"),
+    ] {
+        let (status, answer) = send(name, bytes);
+        let sentence = answer["error"].as_str().unwrap_or_default();
+        assert_eq!(status, 422, "{name}: {answer}");
+        assert!(
+            sentence.contains(word) && sentence.ends_with('.'),
+            "{sentence}"
+        );
+    }
+    let odd = image::RgbImage::from_pixel(30, 20, image::Rgb([9; 3]));
+    let path = folder.path().join("odd.png");
+    odd.save(&path).unwrap();
+    let (_, answer) = send("odd.png", &std::fs::read(&path).unwrap());
+    assert!(
+        answer["error"].as_str().unwrap().contains("30 x 20"),
+        "{answer}"
+    );
+    // A second one of the same name does not take the first one's place: orders may wait for that.
+    let path = folder.path().join("sky.hdr");
+    let (_, second) = send("evening%20sky.hdr", &std::fs::read(&path).unwrap());
+    assert_eq!(second["file"], "evening sky 2.hdr");
+    // Nothing wrong stays.
+    let kept = folder
+        .path()
+        .join(format!("data/projects/{project}/surroundings"));
+    assert_eq!(std::fs::read_dir(kept).unwrap().count(), 2);
+}
+
+#[test]
+fn an_order_to_a_noise_with_passes_tells_its_noise_and_shows_its_passes() {
+    let (_folder, server, project) = with_room();
+    let wish = json!({"viewpoint": 1, "width": 128, "samples": 256, "noise_percent": 9.0,
+        "passes": ["depth", "object-mask", "normal", "noise"], "denoise": true});
+    let (status, order) = server.json(
+        "POST",
+        &format!("/api/projects/{project}/orders"),
+        Some(wish),
+    );
+    assert_eq!(status, 200, "{order}");
+    let id = order["id"].as_i64().unwrap();
+    let done = server.wait_for_order(id, "done");
+    let noise = done["noise_percent"].as_f64().unwrap();
+    assert!(noise > 0.1 && noise < 12.0, "{done}");
+    let mean = done["mean_samples"].as_f64().unwrap();
+    assert!((32.0..=256.0).contains(&mean), "{done}");
+    let at = |pass: &str, u: f64, v: f64| {
+        server
+            .json(
+                "GET",
+                &format!("/api/orders/{id}/passes/{pass}/at?u={u}&v={v}"),
+                None,
+            )
+            .1
+    };
+    // Straight down the floor is 1.6 m away; the room's mesh is one object.
+    assert_eq!(at("depth", 0.5, 0.9999), "1.60 m");
+    assert_eq!(at("object-mask", 0.5, 0.9999), "Room");
+    for pass in ["depth", "object-mask", "normal", "noise"] {
+        let shown = server.get(&format!("/api/orders/{id}/passes/{pass}/picture.jpg"));
+        let shown = image::load_from_memory(&shown).unwrap();
+        assert_eq!((shown.width(), shown.height()), (128, 64));
+    }
+    let own = server.get(&format!("/api/orders/{id}/passes/depth/pass.exr"));
+    assert_eq!(&own[..4], [0x76, 0x2f, 0x31, 0x01]);
+    let (status, answer) = server.json(
+        "GET",
+        &format!("/api/orders/{id}/passes/albedo/at?u=0&v=0"),
+        None,
+    );
+    assert_eq!(status, 409, "{answer}");
+    for wrong in [
+        json!({"viewpoint": 1, "width": 64, "samples": 4, "noise_percent": 0.0}),
+        json!({"viewpoint": 1, "width": 64, "samples": 4, "lens": {"fstop": 0.0, "focus_m": 1.0}}),
+        json!({"viewpoint": 1, "width": 64, "samples": 4, "clamp": -1.0}),
+    ] {
+        let answer = server.json(
+            "POST",
+            &format!("/api/projects/{project}/orders"),
+            Some(wrong),
+        );
+        assert_eq!(answer.0, 422, "{}", answer.1);
+    }
+}
