@@ -249,14 +249,33 @@ fn a_noise_target_is_told_and_kept() {
 #[test]
 fn denoising_brings_a_picture_nearer_to_the_truth() {
     let folder = tempfile::tempdir().unwrap();
-    let scene = scene_in(folder.path());
     let at = |name: &str| folder.path().join(name);
+    let scene = at("merlow.glb");
+    run_ok(&["demo-scene", "-o", text(&scene)]);
     render(
         &scene,
         &at("true.exr"),
-        &["--width", "96", "--samples", "1024", "--seed", "9"],
+        &[
+            "--width",
+            "64",
+            "--samples",
+            "256",
+            "--at",
+            "1.55,1.6,1.75",
+            "--seed",
+            "9",
+        ],
     );
-    let few = ["--width", "96", "--samples", "16", "--passes", "depth"];
+    let few = [
+        "--width",
+        "64",
+        "--samples",
+        "4",
+        "--passes",
+        "depth",
+        "--at",
+        "1.55,1.6,1.75",
+    ];
     render(&scene, &at("few.exr"), &few);
     render(
         &scene,
@@ -264,7 +283,7 @@ fn denoising_brings_a_picture_nearer_to_the_truth() {
         &[&few[..], &["--denoise"]].concat(),
     );
     let [truth, noisy, calm] = ["true.exr", "few.exr", "calm.exr"].map(|n| samples(&at(n), RGB));
-    // The lamp itself is far brighter than all else; its edge is left out of the comparison.
+    // Lamps are far brighter than all else; as on a screen, white is white.
     let dim = |v: &[f32]| v.iter().map(|x| x.min(1.0)).collect::<Vec<_>>();
     let (before, after) = (
         apart(&dim(&noisy), &dim(&truth)),
@@ -328,17 +347,18 @@ fn the_moment_and_the_unit_are_options() {
         ],
     );
     let feet = samples(&feet, ["depth.Z"; 3]);
-    let mut compared = 0;
+    let (mut compared, mut met) = (0, 0);
     for (a, b) in rest
         .iter()
         .zip(&feet)
         .filter(|(a, b)| **a < 1e9 && **b < 1e9)
     {
+        met += 1;
         if (b / a - 0.3048).abs() < 1e-3 {
             compared += 1;
         }
     }
-    assert!(compared > 1000, "{compared}");
+    assert!(met > 100 && compared * 10 > met * 9, "{compared} of {met}");
     for wrong in [["--unit", "mile"], ["--time", "x"]] {
         let out = folder.path().join("no.exr");
         let done = run(&["render", text(&scene), "-o", text(&out), wrong[0], wrong[1]]);
@@ -353,7 +373,7 @@ fn a_lens_blurs_what_is_out_of_focus() {
     let scene = scene_in(folder.path());
     let picture = |name: &str, extra: &[&str]| {
         let out = folder.path().join(name);
-        let usual = ["--width", "256", "--samples", "64", "--passes", "albedo"];
+        let usual = ["--width", "128", "--samples", "32", "--passes", "albedo"];
         render(&scene, &out, &[&usual[..], extra].concat());
         samples(&out, ["albedo.R", "albedo.G", "albedo.B"])
     };
