@@ -17,6 +17,8 @@ const KEPT: usize = 4;
 pub const MAX_WIDTH: u32 = 1536;
 /// Time for refining one view per request.
 const BUDGET: Duration = Duration::from_millis(450);
+/// Widest picture that is shown at once with its noise, pixels.
+const HURRIED_WIDTH: u32 = 192;
 /// Samples up to which a live picture makes the queue wait.
 const URGENT: u32 = 8;
 
@@ -119,8 +121,10 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         };
         preview.refine(&view, budget);
     }
-    // With enough samples the picture is calm by itself, and true to the last detail.
-    let (picture, calm) = if preview.samples() < ENOUGH {
+    // The very first picture must not wait for more. With enough samples the picture is calm by itself,
+    // and true to the last detail.
+    let hurried = first && size.width() <= HURRIED_WIDTH;
+    let (picture, calm) = if preview.samples() < ENOUGH && !hurried {
         calmed(&preview, size)
     } else {
         (preview.picture(), false)

@@ -2,8 +2,8 @@ import { useEffect, useState } from "react";
 import { api, type LivePicture } from "../api/client";
 import type { Pose } from "../generated/Pose";
 
-/** Small enough to come at once; then large enough to judge. */
-const FIRST_WIDTH = 192;
+/** Small enough to come at once, larger ones soon after; then large enough to judge. */
+const FIRST_WIDTHS = [128, 256];
 const WIDTH = 512;
 
 export interface Live extends Partial<LivePicture> {
@@ -31,7 +31,9 @@ export function useLivePicture(project: number, pose: Pose, settings: unknown, c
       // While something is dragged only the last place of a short while is asked for.
       await sleep(40);
       if (stop.signal.aborted) return;
-      show(await api.live(project, { pose, width: FIRST_WIDTH, clay }, stop.signal));
+      for (const width of FIRST_WIDTHS) {
+        show(await api.live(project, { pose, width, clay }, stop.signal));
+      }
       for (;;) {
         const picture = await api.live(project, { pose, width: WIDTH, clay }, stop.signal);
         show(picture);

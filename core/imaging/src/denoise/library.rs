@@ -16,8 +16,13 @@ use std::sync::Arc;
 
 /// Rows that are filtered at a time.
 const BAND: u32 = 512;
-/// Rows and columns beyond the band that the filter sees: what lies farther has no visible influence.
+/// Most rows and columns beyond the band that the filter sees: what lies farther has no visible influence.
 const MARGIN: u32 = 96;
+
+/// Rows and columns beyond the band for a picture of some width: small ones need less, and come sooner.
+fn margin_of(width: usize) -> usize {
+    (width / 8).clamp(16, MARGIN as usize)
+}
 /// `OIDN_FORMAT_FLOAT3`.
 const FLOAT3: i32 = 3;
 
@@ -256,10 +261,11 @@ impl<I> LibraryDenoised<I> {
         };
         let (top, end) = (first.beauty.top, last.beauty.end());
         let width = first.beauty.width as usize;
-        let padded = width + 2 * MARGIN as usize;
-        let rows = (end - top + 2 * MARGIN) as usize;
+        let margin = margin_of(width);
+        let padded = width + 2 * margin;
+        let rows = (end - top) as usize + 2 * margin;
         let mut images = [(); 3].map(|()| Vec::with_capacity(padded * rows * CHANNELS));
-        let from = i64::from(top) - i64::from(MARGIN);
+        let from = i64::from(top) - margin as i64;
         for y in from..from + rows as i64 {
             self.extend_row(y, width, &mut images);
         }
@@ -271,9 +277,9 @@ impl<I> LibraryDenoised<I> {
         for mut strip in band {
             if done.is_some() {
                 let rows = strip.beauty.rows() as usize;
-                let skip = (strip.beauty.top - top + MARGIN) as usize;
+                let skip = (strip.beauty.top - top) as usize + margin;
                 for row in 0..rows {
-                    let at = ((skip + row) * padded + MARGIN as usize) * CHANNELS;
+                    let at = ((skip + row) * padded + margin) * CHANNELS;
                     strip.beauty.samples[row * width * CHANNELS..][..width * CHANNELS]
                         .copy_from_slice(&out[at..at + width * CHANNELS]);
                 }
@@ -307,15 +313,16 @@ impl<I> LibraryDenoised<I> {
         let row = y
             .saturating_sub(strip.beauty.top)
             .min(strip.beauty.rows() - 1) as usize;
-        let margin = MARGIN as usize % width.max(1);
+        let margin = margin_of(width);
         for (image, values) in images.iter_mut().zip([
             &strip.beauty.samples,
             &strip.layers[self.guides.albedo],
             &strip.layers[self.guides.normal],
         ]) {
             let line = &values[row * width * CHANNELS..][..width * CHANNELS];
-            for i in 0..width + 2 * MARGIN as usize {
-                let column = (i + width - margin + turn) % width;
+            for i in 0..width + 2 * margin {
+                // Enough whole turns are added that the sum is never below zero.
+                let column = (i + width * (1 + margin / width) - margin + turn) % width;
                 image.extend_from_slice(&line[column * CHANNELS..][..CHANNELS]);
             }
         }
