@@ -117,7 +117,7 @@ impl PassSet {
                 None if name == "all" => passes.extend(Pass::ALL),
                 None if name == "beauty" => {} // always there
                 None => {
-                    let known = Pass::ALL.map(Self::name_of).join(", ");
+                    let known = Pass::ALL.map(Pass::name).join(", ");
                     return Err(format!(
                         "\"{name}\" is not a pass; known are beauty, {known} and all"
                     ));
@@ -125,10 +125,6 @@ impl PassSet {
             }
         }
         Ok(Self::new(passes))
-    }
-
-    fn name_of(pass: Pass) -> &'static str {
-        pass.name()
     }
 
     /// Whether a pass is among them.

@@ -5,7 +5,7 @@
 //! sides, gone on over the poles, and other rows of the picture in between.
 #![allow(unsafe_code)]
 
-use super::Guides;
+use super::{Guides, over_the_pole};
 use crate::layers::LayeredStrip;
 use crate::strip::CHANNELS;
 use libloading::{Library, Symbol};
@@ -295,15 +295,8 @@ impl<I> LibraryDenoised<I> {
 
     /// Adds a row with its margins to colour, albedo and normal; beyond a pole the row on the other side.
     fn extend_row(&self, y: i64, width: usize, images: &mut [Vec<f32>; 3]) {
-        let height = i64::from(self.height);
-        let (y, turn) = if y < 0 {
-            (-1 - y, width / 2)
-        } else if y >= height {
-            (2 * height - 1 - y, width / 2)
-        } else {
-            (y, 0)
-        };
-        let y = y.clamp(0, height - 1) as u32;
+        let (y, turned) = over_the_pole(y, self.height);
+        let turn = if turned { width / 2 } else { 0 };
         let strip = self
             .kept
             .iter()

@@ -5,7 +5,7 @@
 //! The window wraps at the left and right edge and goes on over the poles, so that there is no seam.
 //! Strips go through one by one; memory is that of a few of them.
 
-use super::Guides;
+use super::{Guides, over_the_pole};
 use crate::layers::LayeredStrip;
 use crate::strip::CHANNELS;
 use rayon::prelude::*;
@@ -119,15 +119,7 @@ fn squares(a: [f32; 3], b: [f32; 3]) -> f32 {
 impl<I> Denoised<I> {
     /// A row of the picture, beyond the poles too; rows that never came are as the nearest that did.
     fn row(&self, y: i64) -> Option<Row<'_>> {
-        let height = i64::from(self.height);
-        let (y, turned) = if y < 0 {
-            (-1 - y, true)
-        } else if y >= height {
-            (2 * height - 1 - y, true)
-        } else {
-            (y, false)
-        };
-        let y = y.clamp(0, height - 1) as u32;
+        let (y, turned) = over_the_pole(y, self.height);
         let strip = self
             .kept
             .iter()
