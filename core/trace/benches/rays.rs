@@ -43,7 +43,7 @@ static ALLOCATOR: Counting = Counting;
 
 const WIDTH: u32 = 1024;
 const HEIGHT: u32 = 512;
-const ROUNDS: usize = 3;
+const ROUNDS: usize = 5;
 
 /// `RTCRayHit` with one level of instances.
 #[repr(C, align(16))]
@@ -96,6 +96,9 @@ static LIBRARY: LazyLock<Option<Library>> = LazyLock::new(|| {
     // SAFETY: the library's own start-up code is all that runs.
     unsafe { Library::new(path).ok() }
 });
+
+// SAFETY: the library's scenes may be asked from any thread once they are committed.
+unsafe impl Sync for Reference {}
 
 /// The reference library with one scene.
 struct Reference {
@@ -161,15 +164,13 @@ impl Reference {
         }
     }
 
-    /// Distances of the nearest hits, infinite for none; and the seconds it took.
-    fn closest(&self, rays: &[TraceRay]) -> (Vec<f32>, f64) {
+    /// Distances of the nearest hits, infinite for none.
+    fn closest(&self, rays: &[TraceRay], found: &mut [f32]) {
         // SAFETY: as above; the scene lives as long as the library.
         unsafe {
             let intersect: Symbol<unsafe extern "C" fn(Handle, *mut RayHit, *const c_void)> =
                 self.library.get(b"rtcIntersect1").unwrap();
-            let mut found = vec![0.0; rays.len()];
-            let start = Instant::now();
-            for (ray, out) in rays.iter().zip(&mut found) {
+            for (ray, out) in rays.iter().zip(found) {
                 let mut hit = RayHit::new(ray);
                 intersect(self.scene, &raw mut hit, std::ptr::null());
                 *out = if hit.geometry == u32::MAX {
@@ -178,68 +179,100 @@ impl Reference {
                     hit.far
                 };
             }
-            (found, start.elapsed().as_secs_f64())
         }
     }
 
-    /// Whether each ray is blocked; and the seconds it took.
-    fn blocked(&self, rays: &[TraceRay]) -> (Vec<bool>, f64) {
+    /// Whether each ray is blocked: 1 or 0.
+    fn blocked(&self, rays: &[TraceRay], found: &mut [f32]) {
         // SAFETY: as above; the occlusion call reads and writes the ray part alone.
         unsafe {
             let occluded: Symbol<unsafe extern "C" fn(Handle, *mut RayHit, *const c_void)> =
                 self.library.get(b"rtcOccluded1").unwrap();
-            let mut found = vec![false; rays.len()];
-            let start = Instant::now();
-            for (ray, out) in rays.iter().zip(&mut found) {
+            for (ray, out) in rays.iter().zip(found) {
                 let mut hit = RayHit::new(ray);
                 occluded(self.scene, &raw mut hit, std::ptr::null());
-                *out = hit.far < 0.0;
+                *out = f32::from(u8::from(hit.far < 0.0));
             }
-            (found, start.elapsed().as_secs_f64())
         }
     }
 }
 
-fn ours_closest(accel: &Accel, rays: &[TraceRay]) -> (Vec<f32>, f64) {
-    let mut found = vec![0.0; rays.len()];
-    let start = Instant::now();
-    for (ray, out) in rays.iter().zip(&mut found) {
+fn ours_closest(accel: &Accel, rays: &[TraceRay], found: &mut [f32]) {
+    for (ray, out) in rays.iter().zip(found) {
         *out = accel.closest(ray).map_or(f32::INFINITY, |h| h.distance);
     }
-    (found, start.elapsed().as_secs_f64())
 }
 
-fn ours_blocked(accel: &Accel, rays: &[TraceRay]) -> (Vec<bool>, f64) {
-    let mut found = vec![false; rays.len()];
-    let start = Instant::now();
-    for (ray, out) in rays.iter().zip(&mut found) {
-        *out = accel.blocked(ray);
+fn ours_blocked(accel: &Accel, rays: &[TraceRay], found: &mut [f32]) {
+    for (ray, out) in rays.iter().zip(found) {
+        *out = f32::from(u8::from(accel.blocked(ray)));
     }
-    (found, start.elapsed().as_secs_f64())
 }
 
-/// Seconds for all rays shared by two threads.
-fn on_two_threads(rays: &[TraceRay], run: impl Fn(&[TraceRay]) + Sync) -> f64 {
-    let start = Instant::now();
+type Run<'a> = Box<dyn Fn(&[TraceRay], &mut [f32]) + Sync + 'a>;
+
+/// All rays shared by two threads.
+fn on_two_threads(run: &Run, rays: &[TraceRay], found: &mut [f32]) {
+    let half = rays.len().div_ceil(2);
     std::thread::scope(|scope| {
-        for half in rays.chunks(rays.len().div_ceil(2)) {
-            let run = &run;
-            scope.spawn(move || run(half));
+        for (rays, found) in rays.chunks(half).zip(found.chunks_mut(half)) {
+            scope.spawn(move || run(rays, found));
         }
     });
-    start.elapsed().as_secs_f64()
 }
 
-/// The best of some rounds, which other work on the machine disturbs least.
-fn best<T>(mut run: impl FnMut() -> (Vec<T>, f64)) -> (Vec<T>, f64) {
-    let mut best = run();
-    for _ in 1..ROUNDS {
-        let next = run();
-        if next.1 < best.1 {
-            best = next;
+/// Runs one kind of rays through ours and the references and prints a row. The rounds take turns, and the
+/// best of each counts, so that other work on the machine disturbs all alike and as little as can be.
+fn row(kind: &str, rays: &[TraceRay], ours: &Run, references: &[Option<Run>; 2]) {
+    let mut found: [Vec<f32>; 3] = std::array::from_fn(|_| vec![0.0; rays.len()]);
+    let mut best = [f64::INFINITY; 4];
+    let timed = |best: &mut f64, run: &mut dyn FnMut()| {
+        let start = Instant::now();
+        run();
+        *best = best.min(start.elapsed().as_secs_f64());
+    };
+    for _ in 0..ROUNDS {
+        let [own, default, robust] = &mut found;
+        timed(&mut best[0], &mut || ours(rays, own));
+        for (i, (run, found)) in references.iter().zip([default, robust]).enumerate() {
+            if let Some(run) = run {
+                timed(&mut best[1 + i], &mut || run(rays, found));
+            }
         }
     }
-    best
+    for _ in 0..ROUNDS {
+        timed(&mut best[3], &mut || {
+            on_two_threads(ours, rays, &mut found[0]);
+        });
+    }
+    let differing = found[0]
+        .iter()
+        .zip(&found[2])
+        .filter(|(a, b)| {
+            a.is_finite() != b.is_finite() || (a.is_finite() && (*a - *b).abs() > 1e-3 * b.max(1.0))
+        })
+        .count();
+    let rate = |s: f64| rays.len() as f64 / s / 1e6;
+    let cell = |s: f64| {
+        if s.is_finite() {
+            format!("{:.2} | {:.2}", rate(s), s / best[0])
+        } else {
+            "- | -".into()
+        }
+    };
+    println!(
+        "| {kind} | {:.2} | {:.2} ({:.2} x) | {} | {} | {} |",
+        rate(best[0]),
+        rate(best[3]),
+        best[0] / best[3],
+        cell(best[1]),
+        cell(best[2]),
+        if best[2].is_finite() {
+            format!("{differing} of {}", rays.len())
+        } else {
+            "-".into()
+        }
+    );
 }
 
 /// Numbers of 0 to 1 that are the same in every run.
@@ -320,66 +353,27 @@ fn bench(name: &str, path: &std::path::Path) {
     );
     println!("|---|---|---|---|---|---|---|---|");
     let references = [false, true].map(|robust| Reference::build(positions, triangles, robust));
-    let row =
-        |kind: &str, n: usize, ours: f64, two: f64, theirs: [Option<f64>; 2], differing: usize| {
-            let rate = |s: f64| n as f64 / s / 1e6;
-            let cell = |s: Option<f64>| {
-                s.map_or("- | -".into(), |s| {
-                    format!("{:.2} | {:.2}", rate(s), s / ours)
-                })
-            };
-            println!(
-                "| {kind} | {:.2} | {:.2} ({:.2} x) | {} | {} | {differing} of {n} |",
-                rate(ours),
-                rate(two),
-                ours / two,
-                cell(theirs[0]),
-                cell(theirs[1])
-            );
-        };
-    for (kind, rays) in [("primary", &primary), ("diffuse bounce", &bounce)] {
-        let (ours, ours_s) = best(|| ours_closest(&accel, rays));
-        let two = || on_two_threads(rays, |half| drop(ours_closest(&accel, half)));
-        let two_s = (0..ROUNDS).map(|_| two()).fold(f64::INFINITY, f64::min);
-        let theirs: Vec<_> = references
-            .iter()
-            .map(|r| r.as_ref().map(|r| best(|| r.closest(rays))))
-            .collect();
-        let differing = theirs[1].as_ref().map_or(0, |(t, _)| {
-            ours.iter()
-                .zip(t)
-                .filter(|(a, b)| {
-                    a.is_finite() != b.is_finite()
-                        || (a.is_finite() && (*a - *b).abs() > 1e-3 * b.max(1.0))
-                })
-                .count()
-        });
-        row(
-            kind,
-            rays.len(),
-            ours_s,
-            two_s,
-            [0, 1].map(|i| theirs[i].as_ref().map(|t| t.1)),
-            differing,
-        );
-    }
-    let (ours, ours_s) = best(|| ours_blocked(&accel, &shadow));
-    let two = || on_two_threads(&shadow, |half| drop(ours_blocked(&accel, half)));
-    let two_s = (0..ROUNDS).map(|_| two()).fold(f64::INFINITY, f64::min);
-    let theirs: Vec<_> = references
-        .iter()
-        .map(|r| r.as_ref().map(|r| best(|| r.blocked(&shadow))))
-        .collect();
-    let differing = theirs[1].as_ref().map_or(0, |(t, _)| {
-        ours.iter().zip(t).filter(|(a, b)| a != b).count()
-    });
+    let closest = |rays: &[TraceRay], found: &mut [f32]| ours_closest(&accel, rays, found);
+    let blocked = |rays: &[TraceRay], found: &mut [f32]| ours_blocked(&accel, rays, found);
+    let theirs = |shadow: bool| {
+        references.each_ref().map(|r| {
+            r.as_ref().map(|r| -> Run {
+                if shadow {
+                    Box::new(|rays, found| r.blocked(rays, found))
+                } else {
+                    Box::new(|rays, found| r.closest(rays, found))
+                }
+            })
+        })
+    };
+    let ours: Run = Box::new(closest);
+    row("primary", &primary, &ours, &theirs(false));
+    row("diffuse bounce", &bounce, &ours, &theirs(false));
     row(
         "shadow",
-        shadow.len(),
-        ours_s,
-        two_s,
-        [0, 1].map(|i| theirs[i].as_ref().map(|t| t.1)),
-        differing,
+        &shadow,
+        &(Box::new(blocked) as Run),
+        &theirs(true),
     );
     if let Some(r) = references[1].as_ref() {
         println!("Embree robust built in {:.2} s.", r.build_s);
@@ -531,6 +525,8 @@ fn main() {
         let name = path.file_stem().unwrap().to_string_lossy().into_owned();
         bench(&name, &path);
     }
-    bench_building();
-    bench_lamps();
+    if std::env::var_os("RAYS_ONLY").is_none() {
+        bench_building();
+        bench_lamps();
+    }
 }

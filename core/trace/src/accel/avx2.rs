@@ -1,12 +1,12 @@
 //! Walking the tree with AVX2: eight boxes or four triangles at a time.
 //!
 //! Beside [`super::pages`] the only place of this crate with `unsafe` code: vector loads from arrays of exactly their size, an uninitialised
-//! stack that is read only where it was written, and the calls after the machine was asked for AVX2.
-//! No fused multiplication is used, so that every number equals that of the portable code.
+//! stack that is read only where it was written, and the calls after the machine was asked for AVX2 and FMA.
+//! Products are fused only where the portable code fuses them too, so that every number equals its.
 #![allow(unsafe_code)]
 
 use super::tree::{Child, LANES, Packet, Place, Tree, WIDTH};
-use super::{Hit, WIDEN, Walk};
+use super::{Hit, Shear, TraceRay, Walk};
 use std::arch::x86_64::*;
 use std::mem::MaybeUninit;
 
@@ -15,91 +15,118 @@ pub(super) const MAX_DEPTH: usize = (STACK - WIDTH) / (WIDTH - 1);
 const STACK: usize = 256;
 
 /// [`closest`], for callers that have made sure of AVX2 and of the tree's depth.
-pub(super) fn closest_checked(tree: &Tree, walk: &Walk) -> Option<Hit> {
-    // SAFETY: `Accel` takes this way only if the machine has AVX2.
-    unsafe { closest(tree, walk) }
+#[inline]
+pub(super) fn closest_checked(tree: &Tree, ray: &TraceRay) -> Option<Hit> {
+    // SAFETY: `Accel` takes this way only if the machine has AVX2 and FMA.
+    unsafe { closest(tree, ray) }
 }
 
 /// [`blocked`], likewise.
-pub(super) fn blocked_checked(tree: &Tree, walk: &Walk) -> bool {
+#[inline]
+pub(super) fn blocked_checked(tree: &Tree, ray: &TraceRay) -> bool {
     // SAFETY: as above.
-    unsafe { blocked(tree, walk) }
+    unsafe { blocked(tree, ray) }
 }
 
-/// The ray, spread over the lanes.
+/// The ray, spread over the lanes for boxes.
 struct Spread {
     origin: [__m256; 3],
     inverse: [__m256; 3],
     widened: [__m256; 3],
+    /// Which of a node's planes is near and which is far along each axis.
     near: [usize; 3],
     distant: [usize; 3],
 }
 
-#[target_feature(enable = "avx2")]
+#[target_feature(enable = "avx2,fma")]
 #[inline]
 fn spread(walk: &Walk) -> Spread {
+    // Written out: closures given to `map` would not be compiled for AVX2.
+    let wide = |v: [f32; 3]| {
+        [
+            _mm256_set1_ps(v[0]),
+            _mm256_set1_ps(v[1]),
+            _mm256_set1_ps(v[2]),
+        ]
+    };
     Spread {
-        origin: walk.origin.map(|v| _mm256_set1_ps(v)),
-        inverse: walk.inverse.map(|v| _mm256_set1_ps(v)),
-        widened: [_mm256_set1_ps(WIDEN); 3],
+        origin: wide(walk.origin),
+        inverse: wide(walk.inverse),
+        widened: wide(walk.widened),
         near: walk.near,
         distant: walk.distant,
     }
 }
 
-/// Which children the ray enters before `far`, and where.
-#[target_feature(enable = "avx2")]
+/// The ray laid along its longest axis, spread over the lanes for triangles.
+#[derive(Clone, Copy)]
+struct Sheared {
+    /// Origin along the shear's axes, and the shear.
+    start: [__m128; 3],
+    shear: [__m128; 3],
+    axes: [usize; 3],
+}
+
+#[target_feature(enable = "avx2,fma")]
 #[inline]
-fn boxes(planes: &[[f32; WIDTH]; 6], s: &Spread, far: f32) -> (u32, [f32; WIDTH]) {
+fn sheared(ray: &TraceRay) -> Sheared {
+    let shear = Shear::new(ray.direction);
+    let origin = ray.origin.to_array();
+    let narrow = |v: [f32; 3]| [_mm_set1_ps(v[0]), _mm_set1_ps(v[1]), _mm_set1_ps(v[2])];
+    let along = |k: usize| origin[shear.axes[k]];
+    Sheared {
+        start: narrow([along(0), along(1), along(2)]),
+        shear: narrow([shear.x, shear.y, shear.z]),
+        axes: shear.axes,
+    }
+}
+
+/// Which children the ray enters before `far`, and where.
+#[target_feature(enable = "avx2,fma")]
+#[inline]
+fn boxes(planes: &[[f32; WIDTH]; 6], s: &Spread, far: f32) -> (u32, __m256) {
     let mut enter = _mm256_setzero_ps();
     let mut leave = _mm256_set1_ps(far);
     for axis in 0..3 {
-        // SAFETY: each plane is eight floats, which is what is read.
+        // SAFETY: the plane numbers are below six by how `Walk` makes them, and each plane is eight
+        // floats, which is what is read.
         let (near, distant) = unsafe {
             (
-                _mm256_loadu_ps(planes[s.near[axis]].as_ptr()),
-                _mm256_loadu_ps(planes[s.distant[axis]].as_ptr()),
+                _mm256_loadu_ps(planes.get_unchecked(s.near[axis]).as_ptr()),
+                _mm256_loadu_ps(planes.get_unchecked(s.distant[axis]).as_ptr()),
             )
         };
         let near = _mm256_mul_ps(_mm256_sub_ps(near, s.origin[axis]), s.inverse[axis]);
-        let distant = _mm256_mul_ps(_mm256_sub_ps(distant, s.origin[axis]), s.inverse[axis]);
-        let distant = _mm256_mul_ps(distant, s.widened[axis]);
+        let distant = _mm256_mul_ps(_mm256_sub_ps(distant, s.origin[axis]), s.widened[axis]);
         // These give their second operand where the first is no number.
         enter = _mm256_max_ps(near, enter);
         leave = _mm256_min_ps(distant, leave);
     }
     let mask = _mm256_movemask_ps(_mm256_cmp_ps::<_CMP_LE_OQ>(enter, leave)) as u32;
-    let mut distances = [0.0; WIDTH];
-    // SAFETY: eight floats are written into eight.
-    unsafe { _mm256_storeu_ps(distances.as_mut_ptr(), enter) };
-    (mask, distances)
+    (mask, enter)
 }
 
 /// Distances and weights of four triangles, and which of them are met before `far` (inclusive).
-#[target_feature(enable = "avx2")]
+#[target_feature(enable = "avx2,fma")]
 #[inline]
 fn triangles(
     packet: &Packet,
-    walk: &Walk,
+    ray: &TraceRay,
+    s: &Sheared,
     far: f32,
 ) -> (u32, [f32; LANES], [f32; LANES], [f32; LANES]) {
-    let [kx, ky, kz] = walk.shear.axes;
-    let (sx, sy, sz) = (
-        _mm_set1_ps(walk.shear.x),
-        _mm_set1_ps(walk.shear.y),
-        _mm_set1_ps(walk.shear.z),
-    );
-    let load = |c: usize, axis: usize| {
-        // SAFETY: each axis of a corner is four floats, which is what is read.
-        let values = unsafe { _mm_loadu_ps(packet.corners[c][axis].as_ptr()) };
-        _mm_sub_ps(values, _mm_set1_ps(walk.origin[axis]))
+    let [kx, ky, kz] = s.axes;
+    let load = |c: usize, k: usize, axis: usize| {
+        // SAFETY: axes are below three, and each axis of a corner is four floats, which is what is read.
+        let values = unsafe { _mm_loadu_ps(packet.corners[c].get_unchecked(axis).as_ptr()) };
+        _mm_sub_ps(values, s.start[k])
     };
     let sheared = |c: usize| {
-        let (x, y, z) = (load(c, kx), load(c, ky), load(c, kz));
+        let (x, y, z) = (load(c, 0, kx), load(c, 1, ky), load(c, 2, kz));
         (
-            _mm_sub_ps(x, _mm_mul_ps(sx, z)),
-            _mm_sub_ps(y, _mm_mul_ps(sy, z)),
-            _mm_mul_ps(sz, z),
+            _mm_fnmadd_ps(s.shear[0], z, x),
+            _mm_fnmadd_ps(s.shear[1], z, y),
+            _mm_mul_ps(s.shear[2], z),
         )
     };
     let (ax, ay, az) = sheared(0);
@@ -131,10 +158,7 @@ fn triangles(
     }
     let det = _mm_add_ps(_mm_add_ps(u, v), w);
     let inverse = _mm_div_ps(_mm_set1_ps(1.0), det);
-    let sum = _mm_add_ps(
-        _mm_add_ps(_mm_mul_ps(u, az), _mm_mul_ps(v, bz)),
-        _mm_mul_ps(w, cz),
-    );
+    let sum = _mm_fmadd_ps(w, cz, _mm_fmadd_ps(v, bz, _mm_mul_ps(u, az)));
     let distance = _mm_mul_ps(sum, inverse);
     let ahead = _mm_and_ps(
         _mm_cmpgt_ps(distance, zero),
@@ -153,7 +177,8 @@ fn triangles(
         let lane = rest.trailing_zeros() as usize;
         rest &= rest - 1;
         inside &= !(1 << lane);
-        if let Some((d, b, c)) = walk.shear.intersect(&walk.origin, packet.triangle(lane))
+        if let Some((d, b, c)) =
+            Shear::new(ray.direction).intersect(&ray.origin.to_array(), packet.triangle(lane))
             && d <= far
         {
             inside |= 1 << lane;
@@ -163,10 +188,32 @@ fn triangles(
     (inside, t, second, third)
 }
 
+/// A child still to be visited: the bits of the distance where the ray enters it, which order like the
+/// distance itself because it is never negative, above the child.
 #[derive(Clone, Copy)]
-struct Waiting {
-    enter: f32,
-    child: Child,
+struct Waiting(u64);
+
+impl Waiting {
+    #[inline(always)]
+    fn new(enter: f32, child: Child) -> Self {
+        Self(u64::from(enter.to_bits()) << 32 | u64::from(child.bits()))
+    }
+
+    #[inline(always)]
+    fn beyond(self, far: f32) -> bool {
+        (self.0 >> 32) as u32 > far.to_bits()
+    }
+
+    #[inline(always)]
+    fn child(self) -> Child {
+        Child::from_bits(self.0 as u32)
+    }
+
+    /// The two with the farther one first.
+    #[inline(always)]
+    fn far_first(a: Self, b: Self) -> (Self, Self) {
+        (Self(a.0.max(b.0)), Self(a.0.min(b.0)))
+    }
 }
 
 /// The stack of children still to be visited.
@@ -176,6 +223,7 @@ struct Stack {
 }
 
 impl Stack {
+    #[inline(always)]
     fn new() -> Self {
         Self {
             items: [const { MaybeUninit::uninit() }; STACK],
@@ -197,55 +245,81 @@ impl Stack {
         Some(unsafe { self.items[self.len].assume_init() })
     }
 
-    /// Sorts the items from `first` on, nearest last; there are at most eight.
+    /// Pushes an item below those from `first` on that are nearer.
     #[inline(always)]
-    fn sort_from(&mut self, first: usize) {
-        for i in first + 1..self.len {
-            let mut j = i;
-            // SAFETY: indices below the length were written.
-            while j > first
-                && unsafe {
-                    self.items[j - 1].assume_init_ref().enter
-                        < self.items[j].assume_init_ref().enter
-                }
-            {
-                self.items.swap(j - 1, j);
-                j -= 1;
+    fn push_sorted(&mut self, first: usize, item: Waiting) {
+        self.push(item);
+        let mut at = self.len - 1;
+        while at > first {
+            // SAFETY: everything below the length was written.
+            let below = unsafe { self.items[at - 1].assume_init() };
+            if below.0 >= item.0 {
+                break;
             }
+            self.items[at].write(below);
+            self.items[at - 1].write(item);
+            at -= 1;
         }
     }
 }
 
-#[target_feature(enable = "avx2")]
-fn closest(tree: &Tree, walk: &Walk) -> Option<Hit> {
-    let ray = spread(walk);
+/// Takes the lowest slot out of a mask.
+#[inline(always)]
+fn next_slot(mask: &mut u32) -> usize {
+    let slot = mask.trailing_zeros() as usize;
+    *mask &= *mask - 1;
+    slot
+}
+
+#[target_feature(enable = "avx2,fma")]
+fn closest(tree: &Tree, ray: &TraceRay) -> Option<Hit> {
+    let slabs = spread(&Walk::new(ray));
+    let mut lines: Option<Sheared> = None;
     let mut best: Option<Hit> = None;
-    let mut far = walk.far;
+    let mut far = ray.far;
     let mut stack = Stack::new();
     let mut place = Place::Node(0);
     loop {
         match place {
             Place::Node(node) => {
                 let node = &tree.nodes[node];
-                let (mut mask, distances) = boxes(&node.planes, &ray, far);
-                let first = stack.len;
-                while mask != 0 {
-                    let slot = mask.trailing_zeros() as usize;
-                    mask &= mask - 1;
-                    stack.push(Waiting {
-                        enter: distances[slot],
-                        child: node.children[slot],
-                    });
+                let (mut mask, enter) = boxes(&node.planes, &slabs, far);
+                if mask != 0 {
+                    let first = next_slot(&mut mask);
+                    if mask == 0 {
+                        // The most frequent case needs no distance.
+                        place = node.children[first].place();
+                        continue;
+                    }
+                    let mut distances = [0.0; WIDTH];
+                    // SAFETY: eight floats are written into eight.
+                    unsafe { _mm256_storeu_ps(distances.as_mut_ptr(), enter) };
+                    let waiting =
+                        |slot: usize| Waiting::new(distances[slot & 7], node.children[slot & 7]);
+                    let second = next_slot(&mut mask);
+                    let (far_one, near_one) = Waiting::far_first(waiting(first), waiting(second));
+                    if mask == 0 {
+                        stack.push(far_one);
+                        place = near_one.child().place();
+                        continue;
+                    }
+                    let bottom = stack.len;
+                    stack.push(far_one);
+                    stack.push(near_one);
+                    while mask != 0 {
+                        let slot = next_slot(&mut mask);
+                        stack.push_sorted(bottom, waiting(slot));
+                    }
                 }
-                stack.sort_from(first);
             }
             Place::Packets(range) => {
+                // Many rays meet no packet at all.
+                let line = *lines.get_or_insert_with(|| sheared(ray));
                 for packet in &tree.packets[range] {
-                    let (mut mask, t, u, v) = triangles(packet, walk, far);
+                    let (mut mask, t, u, v) = triangles(packet, ray, &line, far);
                     while mask != 0 {
-                        let lane = mask.trailing_zeros() as usize;
-                        mask &= mask - 1;
-                        if Hit::before(t[lane], packet.ids[lane], best.as_ref(), walk.far) {
+                        let lane = next_slot(&mut mask) & 3;
+                        if Hit::before(t[lane], packet.ids[lane], best.as_ref(), ray.far) {
                             far = t[lane];
                             best = Some(Hit {
                                 triangle: packet.ids[lane],
@@ -261,36 +335,44 @@ fn closest(tree: &Tree, walk: &Walk) -> Option<Hit> {
         place = loop {
             match stack.pop() {
                 None => return best,
-                Some(w) if w.enter > far => {}
-                Some(w) => break w.child.place(),
+                Some(w) if w.beyond(far) => {}
+                Some(w) => break w.child().place(),
             }
         };
     }
 }
 
-#[target_feature(enable = "avx2")]
-fn blocked(tree: &Tree, walk: &Walk) -> bool {
-    let ray = spread(walk);
+#[target_feature(enable = "avx2,fma")]
+fn blocked(tree: &Tree, ray: &TraceRay) -> bool {
+    let slabs = spread(&Walk::new(ray));
+    let mut lines: Option<Sheared> = None;
     let mut stack = Stack::new();
     let mut place = Place::Node(0);
     loop {
         match place {
             Place::Node(node) => {
                 let node = &tree.nodes[node];
-                let (mut mask, _) = boxes(&node.planes, &ray, walk.far);
-                while mask != 0 {
-                    let slot = mask.trailing_zeros() as usize;
-                    mask &= mask - 1;
-                    stack.push(Waiting {
-                        enter: 0.0,
-                        child: node.children[slot],
-                    });
+                let (mut mask, _) = boxes(&node.planes, &slabs, ray.far);
+                if mask != 0 {
+                    // The first slots first: they are the likeliest to end the search.
+                    loop {
+                        let slot = (31 - mask.leading_zeros()) as usize & 7;
+                        mask ^= 1 << slot;
+                        if mask == 0 {
+                            place = node.children[slot].place();
+                            break;
+                        }
+                        stack.push(Waiting::new(0.0, node.children[slot]));
+                    }
+                    continue;
                 }
             }
             Place::Packets(range) => {
+                // Many rays meet no packet at all.
+                let line = *lines.get_or_insert_with(|| sheared(ray));
                 for packet in &tree.packets[range] {
-                    let (mask, t, _, _) = triangles(packet, walk, walk.far);
-                    if mask != 0 && (0..LANES).any(|l| mask >> l & 1 == 1 && t[l] < walk.far) {
+                    let (mask, t, _, _) = triangles(packet, ray, &line, ray.far);
+                    if mask != 0 && (0..LANES).any(|l| mask >> l & 1 == 1 && t[l] < ray.far) {
                         return true;
                     }
                 }
@@ -298,7 +380,7 @@ fn blocked(tree: &Tree, walk: &Walk) -> bool {
         }
         match stack.pop() {
             None => return false,
-            Some(w) => place = w.child.place(),
+            Some(w) => place = w.child().place(),
         }
     }
 }

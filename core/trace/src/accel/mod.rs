@@ -7,9 +7,11 @@
 
 #[cfg(target_arch = "x86_64")]
 mod avx2;
+mod collapse;
 pub(crate) mod pages;
 mod portable;
 mod tree;
+mod two_way;
 
 use glam::Vec3;
 use tree::Tree;
@@ -52,6 +54,7 @@ pub struct Hit {
 impl Hit {
     /// Whether a hit comes before another; of two at one place the lower triangle wins, so that the
     /// answer does not depend on the way through the tree.
+    #[inline(always)]
     fn before(distance: f32, triangle: u32, best: Option<&Self>, far: f32) -> bool {
         match best {
             Some(b) => distance < b.distance || (distance == b.distance && triangle < b.triangle),
@@ -71,7 +74,9 @@ impl Accel {
     pub fn build(positions: &[Vec3], triangles: &[[u32; 3]]) -> Self {
         let tree = Tree::build(positions, triangles);
         #[cfg(target_arch = "x86_64")]
-        let wide = is_x86_feature_detected!("avx2") && tree.depth <= avx2::MAX_DEPTH;
+        let wide = is_x86_feature_detected!("avx2")
+            && is_x86_feature_detected!("fma")
+            && tree.depth <= avx2::MAX_DEPTH;
         #[cfg(not(target_arch = "x86_64"))]
         let wide = false;
         Self { tree, wide }
@@ -91,22 +96,20 @@ impl Accel {
 
     /// The nearest triangle that the ray meets.
     pub fn closest(&self, ray: &TraceRay) -> Option<Hit> {
-        let walk = Walk::new(ray);
         #[cfg(target_arch = "x86_64")]
         if self.wide {
-            return avx2::closest_checked(&self.tree, &walk);
+            return avx2::closest_checked(&self.tree, ray);
         }
-        portable::closest(&self.tree, &walk)
+        portable::closest(&self.tree, ray)
     }
 
     /// Whether anything stands between the ray's start and its far end.
     pub fn blocked(&self, ray: &TraceRay) -> bool {
-        let walk = Walk::new(ray);
         #[cfg(target_arch = "x86_64")]
         if self.wide {
-            return avx2::blocked_checked(&self.tree, &walk);
+            return avx2::blocked_checked(&self.tree, ray);
         }
-        portable::blocked(&self.tree, &walk)
+        portable::blocked(&self.tree, ray)
     }
 }
 
@@ -115,16 +118,19 @@ struct Walk {
     origin: [f32; 3],
     far: f32,
     inverse: [f32; 3],
+    /// The same, made a little longer for the far planes.
+    widened: [f32; 3],
     /// Which of the node's six planes is near and far along each axis.
     near: [usize; 3],
     distant: [usize; 3],
-    shear: Shear,
 }
 
-/// Box distances are widened by three roundings, so that no box is missed by one.
-const WIDEN: f32 = 1.0 + 3.0 * f32::EPSILON;
+/// Far planes are moved away by more than all roundings on both sides (three on the near side, four on the
+/// far one, half an epsilon each), so that no box is missed by one (Ize 2013, JCGT 2(2)).
+const WIDEN: f32 = 1.0 + 4.0 * f32::EPSILON;
 
 impl Walk {
+    #[inline(always)]
     fn new(ray: &TraceRay) -> Self {
         // An axis that the ray does not move along gets a tiny speed: its planes are then far away.
         let inverse = ray.direction.to_array().map(|d| {
@@ -140,9 +146,9 @@ impl Walk {
             origin: ray.origin.to_array(),
             far: ray.far,
             inverse,
+            widened: inverse.map(|i| i * WIDEN),
             near,
             distant,
-            shear: Shear::new(ray.direction),
         }
     }
 }
@@ -156,6 +162,7 @@ struct Shear {
 }
 
 impl Shear {
+    #[inline(always)]
     fn new(direction: Vec3) -> Self {
         let d = direction.to_array();
         let a = direction.abs();
@@ -184,8 +191,8 @@ impl Shear {
         let sheared = |c: [f32; 3]| {
             let p = [c[0] - origin[0], c[1] - origin[1], c[2] - origin[2]];
             (
-                p[kx] - self.x * p[kz],
-                p[ky] - self.y * p[kz],
+                (-self.x).mul_add(p[kz], p[kx]),
+                (-self.y).mul_add(p[kz], p[ky]),
                 self.z * p[kz],
             )
         };
@@ -212,7 +219,7 @@ impl Shear {
             return None;
         }
         let inverse = 1.0 / det;
-        let t = (u * az + v * bz + w * cz) * inverse;
+        let t = w.mul_add(cz, v.mul_add(bz, u * az)) * inverse;
         (t > 0.0).then_some((t, v * inverse, w * inverse))
     }
 }

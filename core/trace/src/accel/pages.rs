@@ -7,17 +7,18 @@
 /// Arrays below this are not worth it, bytes.
 const WORTH: usize = 4 << 20;
 
-/// The same values in memory that the kernel is asked to back with large pages, where it can.
-pub(crate) fn on_large_pages<T: Copy>(values: Vec<T>) -> Vec<T> {
-    let bytes = std::mem::size_of_val(&values[..]);
+/// An empty array with room for so many values, in memory that the kernel is asked to back with large pages,
+/// where it can.
+pub(crate) fn with_large_pages<T: Copy>(capacity: usize) -> Vec<T> {
+    let mut array: Vec<T> = Vec::with_capacity(capacity);
+    let bytes = capacity * size_of::<T>();
     if bytes < WORTH || !cfg!(target_os = "linux") {
-        return values;
+        return array;
     }
-    let mut moved: Vec<T> = Vec::with_capacity(values.len());
     #[cfg(target_os = "linux")]
     {
         const PAGE: usize = 4096;
-        let start = moved.as_mut_ptr().cast::<u8>();
+        let start = array.as_mut_ptr().cast::<u8>();
         let skip = start.align_offset(PAGE);
         if skip < bytes {
             // SAFETY: the range lies within the new array's own memory; the hint changes none of it. A
@@ -31,6 +32,22 @@ pub(crate) fn on_large_pages<T: Copy>(values: Vec<T>) -> Vec<T> {
             };
         }
     }
+    array
+}
+
+/// The same values in such memory.
+pub(crate) fn on_large_pages<T: Copy>(values: Vec<T>) -> Vec<T> {
+    if std::mem::size_of_val(&values[..]) < WORTH {
+        return values;
+    }
+    let mut moved = with_large_pages(values.len());
     moved.extend_from_slice(&values);
     moved
+}
+
+/// So many equal values in such memory.
+pub(crate) fn filled<T: Copy>(value: T, count: usize) -> Vec<T> {
+    let mut array = with_large_pages(count);
+    array.resize(count, value);
+    array
 }

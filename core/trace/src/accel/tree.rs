@@ -1,24 +1,20 @@
 //! The tree itself: eight children a node, leaves of four triangles side by side.
 
-use super::pages::on_large_pages;
+use super::collapse::{MAX_LEAF, Plan};
+use super::pages::with_large_pages;
+use super::two_way;
 use glam::{Vec3, Vec3A};
-use obvhs::BvhBuildParams;
-use obvhs::bvh2::{Bvh2, builder::build_bvh2_from_tris};
+use obvhs::bvh2::Bvh2;
 use obvhs::triangle::Triangle;
 
 /// Children of a node.
 pub(super) const WIDTH: usize = 8;
 /// Triangles of a packet.
 pub(super) const LANES: usize = 4;
-/// Scenes up to this size get spatial splits, which speed up rooms and cost memory.
-const SPLIT_LIMIT: usize = 1_000_000;
-
 /// A child that is a packet range: packets start in the low bits, their number less one above.
 const LEAF: u32 = 1 << 31;
 const COUNT_SHIFT: u32 = 28;
 const START_MASK: u32 = (1 << COUNT_SHIFT) - 1;
-/// Packets a leaf may have with three bits of count.
-const MAX_PACKETS: usize = 8;
 
 /// A node: the boxes of its children plane by plane, and where they are.
 #[derive(Clone, Copy)]
@@ -27,6 +23,20 @@ pub(super) struct Node {
     /// Low x, y, z and high x, y, z of every child; an empty child's box is inside out.
     pub(super) planes: [[f32; WIDTH]; 6],
     pub(super) children: [Child; WIDTH],
+}
+
+impl Node {
+    const EMPTY: Self = Self {
+        planes: [
+            [f32::INFINITY; WIDTH],
+            [f32::INFINITY; WIDTH],
+            [f32::INFINITY; WIDTH],
+            [f32::NEG_INFINITY; WIDTH],
+            [f32::NEG_INFINITY; WIDTH],
+            [f32::NEG_INFINITY; WIDTH],
+        ],
+        children: [Child::EMPTY; WIDTH],
+    };
 }
 
 /// Where a child is.
@@ -45,6 +55,16 @@ impl Child {
 
     fn leaf(start: usize, packets: usize) -> Self {
         Self(LEAF | ((packets as u32 - 1) << COUNT_SHIFT) | start as u32)
+    }
+
+    #[inline(always)]
+    pub(super) fn bits(self) -> u32 {
+        self.0
+    }
+
+    #[inline(always)]
+    pub(super) fn from_bits(bits: u32) -> Self {
+        Self(bits)
     }
 
     #[inline(always)]
@@ -85,93 +105,74 @@ pub(super) struct Tree {
 impl Tree {
     pub(super) fn build(positions: &[Vec3], triangles: &[[u32; 3]]) -> Self {
         let corner = |i: u32| Vec3A::from(positions[i as usize]);
-        let input: Vec<Triangle> = triangles
-            .iter()
-            .map(|&[a, b, c]| Triangle {
+        let triangle = |i: u32| {
+            let [a, b, c] = triangles[i as usize];
+            Triangle {
                 v0: corner(a),
                 v1: corner(b),
                 v2: corner(c),
-            })
-            .collect();
-        let params = BvhBuildParams {
-            pre_split: input.len() <= SPLIT_LIMIT,
-            max_prims_per_leaf: LANES as u32,
-            collapse_traversal_cost: 3.0,
-            ..BvhBuildParams::medium_build()
+            }
         };
-        let bvh = build_bvh2_from_tris(&input, params, &mut Default::default());
+        if triangles.is_empty() {
+            return Self {
+                nodes: vec![Node::EMPTY],
+                packets: Vec::new(),
+                depth: 1,
+            };
+        }
+        let two_way = two_way::build(triangles.len(), triangle);
+        let plan = Plan::new(&two_way, |i| {
+            let t = triangle(i);
+            0.5 * (t.v1 - t.v0).cross(t.v2 - t.v0).length()
+        });
         let mut tree = Self {
-            nodes: Vec::with_capacity(bvh.nodes.len() / 6 + 1),
-            packets: Vec::with_capacity(triangles.len() / 3 + 1),
+            nodes: with_large_pages(plan.nodes),
+            packets: with_large_pages(plan.packets),
             depth: 0,
         };
-        tree.collapse(&bvh, &input, 0, 1);
-        tree.nodes.shrink_to_fit();
-        tree.packets.shrink_to_fit();
-        tree.nodes = on_large_pages(tree.nodes);
-        tree.packets = on_large_pages(tree.packets);
+        let mut ids = Vec::with_capacity(MAX_LEAF);
+        tree.nodes.push(Node::EMPTY);
+        // Which node becomes which, and how deep it lies.
+        let mut open = vec![(0, 0, 1)];
+        let mut members = Vec::with_capacity(WIDTH);
+        while let Some((from, to, depth)) = open.pop() {
+            tree.depth = tree.depth.max(depth);
+            members.clear();
+            plan.members(&two_way, from, &mut members);
+            // Walks that end at any hit take the slots in their order. Chosen by measurement: it makes
+            // shadow rays 5 to 20 % faster than the order of the two-way tree.
+            members.sort_by(|&a, &b| plan.promise(b).total_cmp(&plan.promise(a)));
+            for (slot, &member) in members.iter().enumerate() {
+                let aabb = two_way.nodes[member].aabb();
+                let child = if plan.is_leaf(member) {
+                    ids.clear();
+                    gather(&two_way, member, &mut ids);
+                    tree.pack(&ids, triangle)
+                } else {
+                    // The children that are nodes lie side by side.
+                    let index = tree.nodes.len();
+                    tree.nodes.push(Node::EMPTY);
+                    open.push((member, index, depth + 1));
+                    Child(index as u32)
+                };
+                let node = &mut tree.nodes[to];
+                for axis in 0..3 {
+                    node.planes[axis][slot] = aabb.min[axis];
+                    node.planes[axis + 3][slot] = aabb.max[axis];
+                }
+                node.children[slot] = child;
+            }
+        }
         tree
     }
 
-    /// Makes the wide node for the two-way node `from` and everything below it; gives its index.
-    fn collapse(&mut self, bvh: &Bvh2, input: &[Triangle], from: usize, depth: usize) -> u32 {
-        self.depth = self.depth.max(depth);
-        let index = self.nodes.len();
-        self.nodes.push(Node {
-            planes: [
-                [f32::INFINITY; WIDTH],
-                [f32::INFINITY; WIDTH],
-                [f32::INFINITY; WIDTH],
-                [f32::NEG_INFINITY; WIDTH],
-                [f32::NEG_INFINITY; WIDTH],
-                [f32::NEG_INFINITY; WIDTH],
-            ],
-            children: [Child::EMPTY; WIDTH],
-        });
-        // The child with the largest surface is opened until eight are found.
-        let mut members = vec![from];
-        while members.len() < WIDTH {
-            let largest = members
-                .iter()
-                .enumerate()
-                .filter(|&(_, &n)| bvh.nodes[n].prim_count == 0)
-                .max_by(|a, b| {
-                    let area = |n: usize| bvh.nodes[n].aabb.half_area();
-                    area(*a.1).total_cmp(&area(*b.1))
-                })
-                .map(|(i, _)| i);
-            let Some(i) = largest else { break };
-            let first = bvh.nodes[members[i]].first_index as usize;
-            members[i] = first;
-            members.push(first + 1);
-        }
-        for (slot, &member) in members.iter().enumerate() {
-            let node = &bvh.nodes[member];
-            for axis in 0..3 {
-                self.nodes[index].planes[axis][slot] = node.aabb.min[axis];
-                self.nodes[index].planes[axis + 3][slot] = node.aabb.max[axis];
-            }
-            let child = if node.prim_count == 0 {
-                Child(self.collapse(bvh, input, member, depth + 1))
-            } else {
-                let first = node.first_index as usize;
-                self.pack(
-                    &bvh.primitive_indices[first..first + node.prim_count as usize],
-                    input,
-                )
-            };
-            self.nodes[index].children[slot] = child;
-        }
-        index as u32
-    }
-
-    fn pack(&mut self, ids: &[u32], input: &[Triangle]) -> Child {
+    fn pack(&mut self, ids: &[u32], triangle: impl Fn(u32) -> Triangle) -> Child {
         let start = self.packets.len();
         for group in ids.chunks(LANES) {
             let lanes: [u32; LANES] = std::array::from_fn(|l| group[l.min(group.len() - 1)]);
             let corner = |c: usize, axis: usize| {
                 lanes.map(|id| {
-                    let t = &input[id as usize];
+                    let t = triangle(id);
                     [t.v0, t.v1, t.v2][c][axis]
                 })
             };
@@ -180,11 +181,22 @@ impl Tree {
                 ids: lanes,
             });
         }
-        // The builder keeps to its limit of triangles a leaf, far below this one.
-        Child::leaf(start, (self.packets.len() - start).min(MAX_PACKETS))
+        Child::leaf(start, self.packets.len() - start)
     }
 
     pub(super) fn bytes(&self) -> usize {
         std::mem::size_of_val(&self.nodes[..]) + std::mem::size_of_val(&self.packets[..])
     }
+}
+
+/// The triangles below a node.
+fn gather(two_way: &Bvh2, node: usize, ids: &mut Vec<u32>) {
+    let n = &two_way.nodes[node];
+    if n.prim_count == 0 {
+        let first = n.first_index as usize;
+        gather(two_way, first, ids);
+        gather(two_way, first + 1, ids);
+        return;
+    }
+    ids.push(n.first_index);
 }
