@@ -2,8 +2,10 @@
 //!
 //! Samples are scene-linear `f32` RGB with the primaries of sRGB (Rec. 709), row by row from the top.
 
+pub mod convert;
 pub mod denoise;
 pub mod layers;
+pub mod pages;
 pub mod scale;
 pub mod strip;
 pub mod surroundings;

@@ -1,6 +1,6 @@
 //! From scene light to a delivered picture: exposure and tone curve, fixed and told, never automatic.
 
-use crate::transfer::{quantise8, srgb_from_linear};
+use crate::transfer::Srgb8;
 
 /// How values towards and above 1 are shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
@@ -27,7 +27,10 @@ pub struct Tone {
 impl Tone {
     /// The linear display value (0 to 1) of a scene value.
     pub fn display(&self, scene: f32) -> f32 {
-        let x = scene * self.exposure_stops.exp2();
+        self.shaped(scene * self.exposure_stops.exp2())
+    }
+
+    fn shaped(&self, x: f32) -> f32 {
         match self.curve {
             Curve::Plain => x.clamp(0.0, 1.0),
             Curve::Soft if x <= SHOULDER_START => x.max(0.0),
@@ -41,9 +44,12 @@ impl Tone {
 
     /// Scene-linear RGB samples to 8-bit sRGB.
     pub fn to_srgb8(&self, samples: &[f32]) -> Vec<u8> {
+        let curve = Srgb8::get();
+        // Once for all samples, not a power for each.
+        let gain = self.exposure_stops.exp2();
         samples
             .iter()
-            .map(|&s| quantise8(srgb_from_linear(self.display(s))))
+            .map(|&s| curve.encode(self.shaped(s * gain)))
             .collect()
     }
 }

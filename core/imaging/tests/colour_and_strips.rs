@@ -111,3 +111,30 @@ fn strips_must_follow_one_another() {
     ));
     assert!(whole.place(&Strip::black(4, 6, 2)).is_err());
 }
+
+/// The table gives what the formula gives, at every signal's border and all over the range.
+#[test]
+fn the_curve_by_table_is_the_formula() {
+    use dome_imaging::transfer::{Srgb8, linear_from_srgb, quantise8, srgb_from_linear};
+    let table = Srgb8::get();
+    let mut v = 1e-6f32;
+    while v < 1.5 {
+        assert_eq!(table.encode(v), quantise8(srgb_from_linear(v)), "{v}");
+        v *= 1.000_03;
+    }
+    for i in 0..255 {
+        let border = linear_from_srgb((i as f32 + 0.5) / 255.0);
+        for v in [border.next_down(), border, border.next_up()] {
+            assert_eq!(table.encode(v), quantise8(srgb_from_linear(v)), "{v}");
+        }
+    }
+    for (odd, signal) in [
+        (f32::NAN, 0),
+        (-3.0, 0),
+        (0.0, 0),
+        (1.0, 255),
+        (f32::INFINITY, 255),
+    ] {
+        assert_eq!(table.encode(odd), signal);
+    }
+}

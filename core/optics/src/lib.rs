@@ -21,5 +21,5 @@ pub mod sun;
 pub use direction::LonLat;
 pub use eye::{Eye, LensEye, MonoEye, Ray};
 pub use orientation::Orientation;
-pub use projection::{Equirect, PicturePoint, Projection};
+pub use projection::{Equirect, PicturePoint, Projection, Shape, ShapeError};
 pub use size::{PanoramaSize, SizeError};

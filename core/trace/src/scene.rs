@@ -1,6 +1,5 @@
 //! A scene ready to be traced: world-space triangles, objects, materials, textures, lamps.
 
-use crate::accel::pages::on_large_pages;
 use crate::accel::{Accel, Hit, TraceRay};
 use crate::error::TraceError;
 use crate::lamp::Lamp;
@@ -8,6 +7,7 @@ use crate::material::Material;
 use crate::sky::Sky;
 use crate::texture::{Meaning, Texture};
 use dome_files::decode::Rgba8;
+use dome_imaging::pages::on_large_pages;
 use glam::{Mat3, Mat4, Vec2, Vec3, Vec4};
 
 /// One thing of the scene, as the artist named it.

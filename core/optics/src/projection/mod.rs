@@ -1,9 +1,21 @@
-//! Projections: picture point to direction and back. One projection, one file.
+//! Projections: picture point to direction and back. One projection, one file; [`Shape`] is the list of all.
 
+mod cube;
+mod cylinder;
 mod equirect;
+mod octahedral;
+mod perspective;
+mod radial;
+mod shape;
 
-pub use equirect::Equirect;
+pub use cube::{Cell, CubeLayout, Face, OrderError};
+pub use cylinder::Cylinder;
+pub use equirect::{Equirect, EquirectPart};
 use glam::DVec3;
+pub use octahedral::Octahedral;
+pub use perspective::Perspective;
+pub use radial::{Disc, FisheyeKind, MirrorBall};
+pub use shape::{Chart, SHAPES, Shape, ShapeError, ShapeHelp};
 
 /// A point of the picture: `u` to the right and `v` downwards, both 0 to 1 over its edges.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -32,9 +44,15 @@ impl PicturePoint {
     pub fn to_pixels(self, width: u32, height: u32) -> (f64, f64) {
         (self.u * f64::from(width), self.v * f64::from(height))
     }
+
+    /// Whether the point lies on the picture, its edges included.
+    pub fn is_inside(self) -> bool {
+        (0.0..=1.0).contains(&self.u) && (0.0..=1.0).contains(&self.v)
+    }
 }
 
-/// A way to lay directions into a picture. Renderer, files and preview all ask this and nothing else.
+/// A way to lay directions into a picture. Renderer, converter, files and preview all ask this and nothing
+/// else.
 pub trait Projection: Send + Sync {
     /// The unit direction seen at a picture point, relative to the viewer, or `None` outside the
     /// picture's outline.
@@ -46,6 +64,33 @@ pub trait Projection: Send + Sync {
     /// Width divided by height.
     fn ratio(&self) -> f64;
 
-    /// The solid angle in steradians that one pixel covers.
-    fn solid_angle(&self, column: u32, row: u32, width: u32, height: u32) -> f64;
+    /// The solid angle in steradians that one pixel covers; of a pixel that the outline cuts, the part
+    /// inside.
+    ///
+    /// Unless a projection knows better it is that of the spherical quadrilateral between the directions of
+    /// the pixel's corners, which is exact where straight lines of the picture are great circles.
+    fn solid_angle(&self, column: u32, row: u32, width: u32, height: u32) -> f64 {
+        let corner =
+            |x, y| self.to_direction(PicturePoint::in_pixel(column, row, (x, y), width, height));
+        let corners = (
+            corner(0.0, 0.0),
+            corner(1.0, 0.0),
+            corner(1.0, 1.0),
+            corner(0.0, 1.0),
+        );
+        match corners {
+            (Some(a), Some(b), Some(c), Some(d)) => {
+                triangle_solid_angle(a, b, c) + triangle_solid_angle(a, c, d)
+            }
+            _ => 0.0,
+        }
+    }
+}
+
+/// Solid angle of the spherical triangle between three unit directions, steradians (Van Oosterom,
+/// Strackee, IEEE Trans. Biomed. Eng. 30(2), 1983).
+pub fn triangle_solid_angle(a: DVec3, b: DVec3, c: DVec3) -> f64 {
+    // The determinant from differences: that of nearly equal directions would lose its digits.
+    let volume = a.dot((b - a).cross(c - a)).abs();
+    2.0 * volume.atan2(1.0 + a.dot(b) + b.dot(c) + c.dot(a))
 }

@@ -1,6 +1,6 @@
 //! Walking the tree with AVX2: eight boxes or four triangles at a time.
 //!
-//! Beside [`super::pages`] the only place of this crate with `unsafe` code: vector loads from arrays of exactly their size, an uninitialised
+//! The only place of this crate with `unsafe` code: vector loads from arrays of exactly their size, an uninitialised
 //! stack that is read only where it was written, and the calls after the machine was asked for AVX2 and FMA.
 //! Products are fused only where the portable code fuses them too, so that every number equals its.
 #![allow(unsafe_code)]

@@ -5,8 +5,8 @@
 //! on GPUs through compressed wide BVHs" (HPG 2017), section 3.1. For every node and for every number of
 //! roots up to seven it finds the cheapest set of so many wide nodes and leaves that cover the node.
 
-use super::pages::{filled, with_large_pages};
 use super::tree::{LANES, WIDTH};
+use dome_imaging::pages::{filled, with_large_pages};
 use obvhs::bvh2::Bvh2;
 
 /// Most triangles of a leaf.

@@ -8,7 +8,6 @@
 #[cfg(target_arch = "x86_64")]
 mod avx2;
 mod collapse;
-pub(crate) mod pages;
 mod portable;
 mod tree;
 mod two_way;

@@ -1,8 +1,8 @@
 //! The tree itself: eight children a node, leaves of four triangles side by side.
 
 use super::collapse::{MAX_LEAF, Plan};
-use super::pages::with_large_pages;
 use super::two_way;
+use dome_imaging::pages::with_large_pages;
 use glam::{Vec3, Vec3A};
 use obvhs::bvh2::Bvh2;
 use obvhs::triangle::Triangle;

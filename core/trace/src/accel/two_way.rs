@@ -4,7 +4,7 @@
 //! Large triangles are not split: measured on rooms, a yard and machines it gained nothing that the better
 //! places found by reinsertion had not gained already.
 
-use super::pages::with_large_pages;
+use dome_imaging::pages::with_large_pages;
 use obvhs::aabb::Aabb;
 use obvhs::bvh2::node::Bvh2Node;
 use obvhs::bvh2::{Bvh2, reinsertion::ReinsertionOptimizer};

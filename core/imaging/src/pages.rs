@@ -1,4 +1,4 @@
-//! Large arrays on large pages: rays jump about in them, and with pages of 4 kB most jumps would first have
+//! Large arrays on large pages: rays and filters jump about in them, and with pages of 4 kB most jumps would first have
 //! to look up where the page is.
 //!
 //! The only `unsafe` call here gives the kernel a hint about memory that is ours.
@@ -9,7 +9,7 @@ const WORTH: usize = 4 << 20;
 
 /// An empty array with room for so many values, in memory that the kernel is asked to back with large pages,
 /// where it can.
-pub(crate) fn with_large_pages<T: Copy>(capacity: usize) -> Vec<T> {
+pub fn with_large_pages<T: Copy>(capacity: usize) -> Vec<T> {
     let mut array: Vec<T> = Vec::with_capacity(capacity);
     let bytes = capacity * size_of::<T>();
     if bytes < WORTH || !cfg!(target_os = "linux") {
@@ -36,7 +36,7 @@ pub(crate) fn with_large_pages<T: Copy>(capacity: usize) -> Vec<T> {
 }
 
 /// The same values in such memory.
-pub(crate) fn on_large_pages<T: Copy>(values: Vec<T>) -> Vec<T> {
+pub fn on_large_pages<T: Copy>(values: Vec<T>) -> Vec<T> {
     if std::mem::size_of_val(&values[..]) < WORTH {
         return values;
     }
@@ -46,7 +46,7 @@ pub(crate) fn on_large_pages<T: Copy>(values: Vec<T>) -> Vec<T> {
 }
 
 /// So many equal values in such memory.
-pub(crate) fn filled<T: Copy>(value: T, count: usize) -> Vec<T> {
+pub fn filled<T: Copy>(value: T, count: usize) -> Vec<T> {
     let mut array = with_large_pages(count);
     array.resize(count, value);
     array

@@ -1,0 +1,208 @@
+//! Where the pixels of a row of the result come from. The exact mapping is asked at a few places; between them
+//! a cubic is taken where it is as good as exact.
+
+use super::source::Source;
+use dome_optics::{PicturePoint, Projection, Shape};
+use glam::{DMat3, DVec3};
+
+/// A point of a piece of the source, in its pixels.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Place {
+    /// The piece, or [`Place::NOWHERE`]'s.
+    pub(super) piece: i32,
+    pub(super) x: f64,
+    pub(super) y: f64,
+}
+
+impl Place {
+    pub(super) const NOWHERE: Self = Self {
+        piece: -1,
+        x: 0.0,
+        y: 0.0,
+    };
+}
+
+/// Points that one curve may serve.
+const SPAN: usize = 128;
+/// Largest error of a curve where it is checked, pixels of the source.
+const TOLERANCE: f64 = 0.004;
+/// Spans below this are asked point by point.
+const SHORTEST: usize = 8;
+
+/// From places of the result to places of the source.
+pub(super) struct Mapping<'a> {
+    pub(super) source: &'a Source,
+    pub(super) shape: Shape,
+    pub(super) turn: DMat3,
+    pub(super) size: (f64, f64),
+    /// Levels of the source's caps that are not used; many mean none is.
+    pub(super) spare: u8,
+}
+
+/// Takes places with the number of their point.
+pub(super) trait Sink {
+    /// Some place, or none.
+    fn point(&mut self, index: usize, place: Place);
+    /// Points `first ..` along a curve that stays on its piece.
+    fn curve(&mut self, first: usize, count: usize, curve: &Curve);
+}
+
+/// A row of points: the first one, the way to the next, and their height.
+#[derive(Clone, Copy)]
+struct Row {
+    x: f64,
+    step: f64,
+    y: f64,
+}
+
+impl Mapping<'_> {
+    /// Exactly, for a point in pixels of the result.
+    pub(super) fn at(&self, x: f64, y: f64) -> Place {
+        let point = PicturePoint {
+            u: x / self.size.0,
+            v: y / self.size.1,
+        };
+        self.shape
+            .to_direction(point)
+            .map(|d: DVec3| self.turn * d)
+            .and_then(|d| self.source.place(d))
+            .map_or(Place::NOWHERE, |p| self.source.capped(p, self.spare))
+    }
+
+    /// A row of `count` points from `x` on, `step` apart.
+    pub(super) fn row(&self, x: f64, step: f64, y: f64, count: usize, sink: &mut impl Sink) {
+        let row = Row { x, step, y };
+        for first in (0..count).step_by(SPAN) {
+            self.span(row, first, SPAN.min(count - first), sink);
+        }
+    }
+
+    fn span(&self, row: Row, first: usize, count: usize, sink: &mut impl Sink) {
+        let ask = |i: usize| self.at(row.x + (first + i) as f64 * row.step, row.y);
+        if count < SHORTEST {
+            for i in 0..count {
+                sink.point(first + i, ask(i));
+            }
+            return;
+        }
+        let (third, check) = (count / 3, count / 6);
+        let knots = [0, third, 2 * third, count - 1];
+        if let Some(curve) = self.curve(knots.map(ask), knots) {
+            let guess = curve.at(check as f64);
+            let exact = self.unwrapped(ask(check), guess);
+            if exact.piece == curve.piece
+                && (exact.x - guess.x).abs() < TOLERANCE
+                && (exact.y - guess.y).abs() < TOLERANCE
+            {
+                if self.stays(&curve, count) {
+                    sink.curve(first, count, &curve);
+                } else {
+                    self.follow(&curve, row, first, count, sink);
+                }
+                return;
+            }
+        }
+        let half = count / 2;
+        self.span(row, first, half, sink);
+        self.span(row, first + half, count - half, sink);
+    }
+
+    /// Whether all of a curve lies on its piece.
+    fn stays(&self, curve: &Curve, count: usize) -> bool {
+        let piece = &self.source.pieces[curve.piece as usize];
+        let within = |c: &[f64; 4], side: u32| {
+            // No further from the chord's ends than the curve's bends can carry it.
+            let n = (count - 1) as f64;
+            let end = c[0] + n * (c[1] + n * (c[2] + n * c[3]));
+            let bend = n * n * (c[2].abs() + c[3].abs() * n);
+            c[0].min(end) - bend >= 0.0 && c[0].max(end) + bend <= f64::from(side)
+        };
+        within(&curve.x, piece.width) && within(&curve.y, piece.height)
+    }
+
+    /// Point by point along a curve that crosses the seam or the edge of its piece.
+    fn follow(&self, curve: &Curve, row: Row, first: usize, count: usize, sink: &mut impl Sink) {
+        let piece = &self.source.pieces[curve.piece as usize];
+        let (w, h) = (f64::from(piece.width), f64::from(piece.height));
+        for i in 0..count {
+            let mut p = curve.at(i as f64);
+            if self.source.shape.wraps() {
+                p.x = p.x.rem_euclid(w);
+            }
+            // A span may leave its piece and come back between the places that were asked.
+            let inside = p.x >= -0.01 && p.x <= w + 0.01 && p.y >= -0.01 && p.y <= h + 0.01;
+            if !inside {
+                p = self.at(row.x + (first + i) as f64 * row.step, row.y);
+            }
+            sink.point(first + i, p);
+        }
+    }
+
+    /// The place moved by whole turns so that it is nearest to another.
+    fn unwrapped(&self, place: Place, to: Place) -> Place {
+        if !self.source.shape.wraps() || place.piece < 0 {
+            return place;
+        }
+        let w = f64::from(self.source.pieces[place.piece as usize].width);
+        Place {
+            x: place.x - ((place.x - to.x) / w).round() * w,
+            ..place
+        }
+    }
+
+    /// The cubic through four places of one piece.
+    fn curve(&self, places: [Place; 4], at: [usize; 4]) -> Option<Curve> {
+        let piece = places[0].piece;
+        if piece < 0 || places.iter().any(|p| p.piece != piece) {
+            return None;
+        }
+        let mut p = places;
+        for i in 1..4 {
+            p[i] = self.unwrapped(p[i], p[i - 1]);
+        }
+        let t = at.map(|i| i as f64);
+        Some(Curve {
+            piece,
+            x: cubic(t, p.map(|p| p.x)),
+            y: cubic(t, p.map(|p| p.y)),
+        })
+    }
+}
+
+/// Coefficients of the cubic through four points, the first at 0 (Newton's divided differences).
+fn cubic(t: [f64; 4], v: [f64; 4]) -> [f64; 4] {
+    let slope = |a: f64, b: f64, from: usize, to: usize| (b - a) / (t[to] - t[from]);
+    let (a, b, c) = (
+        slope(v[0], v[1], 0, 1),
+        slope(v[1], v[2], 1, 2),
+        slope(v[2], v[3], 2, 3),
+    );
+    let (ab, bc) = (slope(a, b, 0, 2), slope(b, c, 1, 3));
+    let abc = slope(ab, bc, 0, 3);
+    // v0 + t (a + (t - t1) (ab + (t - t2) abc)), multiplied out.
+    [
+        v[0],
+        a - ab * t[1] + abc * t[1] * t[2],
+        ab - abc * (t[1] + t[2]),
+        abc,
+    ]
+}
+
+/// A piece of the row's way through the source, by the number of the point.
+pub(super) struct Curve {
+    pub(super) piece: i32,
+    x: [f64; 4],
+    y: [f64; 4],
+}
+
+impl Curve {
+    #[inline(always)]
+    pub(super) fn at(&self, t: f64) -> Place {
+        let value = |c: &[f64; 4]| c[0] + t * (c[1] + t * (c[2] + t * c[3]));
+        Place {
+            piece: self.piece,
+            x: value(&self.x),
+            y: value(&self.y),
+        }
+    }
+}
