@@ -1,5 +1,6 @@
 //! The commands. Errors go to stderr with exit status 1; wrong usage ends with 2.
 
+mod convert;
 mod inspect;
 mod join;
 mod render;
@@ -32,11 +33,18 @@ enum Command {
     /// Start the server for the browser on 127.0.0.1
     #[command(after_help = "Example:\n  owl-dome serve --data ~/panoramas --port 8360")]
     Serve(serve::ServeArgs),
-    /// Render a full equirectangular sphere from a scene file; no server is needed
+    /// Render a sphere in any shape from a scene file; no server is needed
     #[command(
-        after_help = "Examples:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --noise 4\n  owl-dome render room.glb -o room.exr --sky sun:30,135 --passes depth,normal,object-mask\n  owl-dome render room.glb -o top.exr --rows 0-1023 --width 4096"
+        after_help = "Examples:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --noise 4\n  owl-dome render room.glb -o room.exr --sky sun:30,135 --passes depth,normal,object-mask\n  owl-dome render room.glb -o top.exr --rows 0-1023 --width 4096\n  owl-dome render room.glb -o dome.png --shape fisheye:180 --pitch 90 --width 4096"
     )]
     Render(Box<render::RenderArgs>),
+    /// Turn a picture of everything around into another shape: sphere, cube, fisheye, light probe ...
+    #[command(
+        after_help = "Examples:\n  owl-dome convert pano.exr -o cube.exr --to cube-cross\n  owl-dome convert left.png front.png right.png back.png up.png down.png -o pano.png --to equirect\n  owl-dome convert pano.jpg -o view.jpg --to perspective:90x60 --turn 30,-10,0 --size 1920\n  owl-dome convert ball.hdr -o sphere.exr --from mirror-ball --to equirect\n\nowl-dome shapes lists all shapes."
+    )]
+    Convert(Box<convert::ConvertArgs>),
+    /// List the shapes that a picture can have, with a line each
+    Shapes,
     /// Put parts rendered with --rows together, to the same bytes as a whole render
     #[command(after_help = "Example:\n  owl-dome join top.exr bottom.exr -o whole.exr")]
     Join(join::JoinArgs),
@@ -66,6 +74,8 @@ pub fn run() -> ExitCode {
     let outcome = match cli.command {
         Command::Serve(args) => serve::run(&args),
         Command::Render(args) => render::run(&args),
+        Command::Convert(args) => convert::run(&args),
+        Command::Shapes => convert::shapes(),
         Command::Join(args) => join::run(&args),
         Command::Scene(args) => scene::run(&args),
         Command::Tag(args) => tag::run(&args),
@@ -81,6 +91,12 @@ pub fn run() -> ExitCode {
             ExitCode::FAILURE
         }
     }
+}
+
+/// Parses the name of a shape.
+fn shape(text: &str) -> Result<dome_optics::Shape, String> {
+    text.parse()
+        .map_err(|e: dome_optics::ShapeError| e.to_string())
 }
 
 /// Parses `A,B` or `A,B,C` into finite numbers.

@@ -2,13 +2,14 @@
 
 mod options;
 
-use super::{Outcome, number, numbers};
+use super::{Outcome, number, numbers, shape};
 use crate::work::denoise::denoised;
 use clap::Args;
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::{FileError, PictureFormat, join};
 use dome_imaging::{LayeredStrip, NoiseSum};
-use dome_optics::{Equirect, Eye, LensEye, MonoEye, Orientation, PanoramaSize};
+use dome_optics::projection::{Cell, CubeLayout};
+use dome_optics::{Eye, LensEye, MonoEye, Orientation, PanoramaSize, PictureSize, Shape};
 use dome_trace::passes::mask_table;
 use dome_trace::{
     Control, Forecast, Illumination, ImportOptions, LightSettings, Pass, PassSet, Quality, Render,
@@ -42,9 +43,19 @@ pub(super) struct RenderArgs {
     /// Roll, degrees clockwise; anything but 0 makes the horizon wavy
     #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
     roll: f64,
-    /// Width in pixels; the height is half of it
-    #[arg(long, value_name = "N", default_value_t = 2048)]
-    width: u32,
+    /// The shape of the picture; `owl-dome shapes` lists them all
+    #[arg(long, value_name = "SHAPE", default_value = "equirect", value_parser = shape)]
+    shape: Shape,
+    /// Face order of a cube, for example right,left,up,down:90,front,back (clockwise turns in degrees)
+    #[arg(long, value_name = "FACES", value_parser = CubeLayout::parse_order)]
+    order: Option<[Cell; 6]>,
+    /// Width in pixels; the height follows from the shape (2048 for a full sphere, and as much detail for
+    /// other shapes, if neither is given)
+    #[arg(long, value_name = "N")]
+    width: Option<u32>,
+    /// Height in pixels, if it is easier to give
+    #[arg(long, value_name = "N")]
+    height: Option<u32>,
     /// Samples per pixel, 64 if not given; with --noise the most a pixel may take, 4096 if not given
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=1_048_576))]
     samples: Option<u32>,
@@ -105,12 +116,33 @@ pub(super) struct RenderArgs {
 
 impl RenderArgs {
     /// Refuses what cannot be done, before anything is loaded.
-    fn check(&self) -> Result<(PictureFormat, PanoramaSize), Box<dyn std::error::Error>> {
+    fn check(&self) -> Result<(PictureFormat, PictureSize), Box<dyn std::error::Error>> {
         let format = PictureFormat::from_path(&self.output)?;
-        let size = PanoramaSize::from_width(self.width)?;
+        let shape = match self.order {
+            Some(order) => self.shape.with_order(order)?,
+            None => self.shape,
+        };
+        let size = match (shape, self.width, self.height) {
+            (Shape::Equirect, width, None) => {
+                PanoramaSize::from_width(width.unwrap_or(2048))?.into()
+            }
+            (_, width, height) => PictureSize::new(shape, width, height)?,
+        };
         let refuse = |sentence: &str| Err(sentence.into());
         if format == PictureFormat::Jpeg && size.width() > 65_535 {
             return refuse("JPEG ends at 65535 px a side; take .exr or .png.");
+        }
+        if self.denoise && shape != Shape::Equirect {
+            return refuse(
+                "Denoising needs the full sphere; render equirect with --denoise and convert it.",
+            );
+        }
+        if matches!(shape, Shape::CubeFaces(_))
+            && (self.rows.is_some() || self.passes.iter().next().is_some())
+        {
+            return refuse(
+                "Six files take neither --rows nor --passes; render cube-1x6, whose faces are the same.",
+            );
         }
         if self.transparent && matches!(format, PictureFormat::Jpeg | PictureFormat::Hdr) {
             return refuse("This format holds no transparency; name the output .png or .exr.");
@@ -209,7 +241,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     if !orientation.is_level() {
         eprintln!("Note: pitch and roll are not 0, so the horizon will be wavy.");
     }
-    let plain = MonoEye::new(at, orientation, Equirect);
+    let plain = MonoEye::new(at, orientation, size.shape);
     let eye: Box<dyn Eye> = match (args.fstop, args.focus) {
         (Some(fstop), Some(focus)) => Box::new(LensEye::new(plain, fstop, focus)),
         _ => Box::new(plain),
@@ -229,6 +261,8 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     };
     let mut spec =
         PictureSpec::panorama(format, size.width(), size.height(), orientation.heading_deg);
+    spec.shape = size.shape;
+    let mut files = vec![args.output.clone()];
     if wanted.has(Pass::ObjectMask) {
         spec.comments = Some(mask_table(&scene));
     }
@@ -264,14 +298,12 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     };
     let in_file = PassSet::new(wanted.iter().filter(|p| !own_files.contains(p)));
     let written = progress.watch(|| {
-        let strips = denoised(strips, &made, size, args.denoise);
+        let strips = denoised(strips, &made, size.height(), args.denoise);
         if own_files.is_empty() {
             spec.layers = in_file.layers();
-            return picture_file::write(
-                &args.output,
-                &spec,
-                strips.map(|s| Ok(keep(s?, &in_file))),
-            );
+            let strips = strips.map(|s| Ok(keep(s?, &in_file)));
+            files = picture_file::write_all(&args.output, &spec, strips)?;
+            return Ok(());
         }
         let folder = match args.output.parent() {
             Some(p) if !p.as_os_str().is_empty() => p,
@@ -309,7 +341,9 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     for pass in &own_files {
         println!("{}", pass_path(&args.output, *pass).display());
     }
-    println!("{}", args.output.display());
+    for file in &files {
+        println!("{}", file.display());
+    }
     Ok(())
 }
 

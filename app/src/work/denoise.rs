@@ -17,7 +17,7 @@ type Strips<'a> = Box<dyn Iterator<Item = Result<LayeredStrip, FileError>> + 'a>
 pub fn denoised<'a>(
     strips: impl Iterator<Item = Result<LayeredStrip, FileError>> + 'a,
     made: &PassSet,
-    size: PanoramaSize,
+    height: u32,
     wanted: bool,
 ) -> Strips<'a> {
     let place = |pass: Pass| made.iter().position(|p| p == pass);
@@ -25,8 +25,8 @@ pub fn denoised<'a>(
         (Some(albedo), Some(normal)) if wanted => {
             let guides = Guides { albedo, normal };
             match the_library() {
-                Some(found) => Box::new(library::denoise(found, strips, size.height(), guides)),
-                None => Box::new(plain::denoise(strips, size.height(), guides)),
+                Some(found) => Box::new(library::denoise(found, strips, height, guides)),
+                None => Box::new(plain::denoise(strips, height, guides)),
             }
         }
         _ => Box::new(strips),

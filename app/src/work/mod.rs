@@ -1,6 +1,7 @@
 //! What the server does beside answering: scenes in memory, live pictures, the queue, packages.
 
 pub mod bring;
+pub mod convert;
 pub mod denoise;
 pub mod package;
 pub mod passes;
@@ -51,6 +52,9 @@ pub enum WorkError {
     /// A size.
     #[error(transparent)]
     Size(#[from] SizeError),
+    /// A shape, or a size that it does not have.
+    #[error(transparent)]
+    Shape(#[from] dome_optics::ShapeError),
     /// A request that makes no sense.
     #[error("{0}")]
     Request(String),

@@ -409,7 +409,7 @@ fn write_master(
         }
     };
     let size = PanoramaSize::from_width(spec.width)?;
-    let strips = denoised(strips, &made, size, spec.denoise);
+    let strips = denoised(strips, &made, size.height(), spec.denoise);
     picture_file::write(&path, &picture, strips.map(|s| s.map(keep)))?;
     Ok(())
 }

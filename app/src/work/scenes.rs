@@ -4,7 +4,9 @@ use super::{App, Result, WorkError};
 use crate::api::types::SceneSettings;
 use dome_files::linear_picture;
 use dome_imaging::Picture;
-use dome_imaging::surroundings::{Shape, to_equirect};
+use dome_imaging::surroundings::{self, shape_of_size, to_equirect};
+use dome_optics::Shape;
+use dome_optics::projection::CubeLayout;
 use dome_trace::{Illumination, ImportOptions, Scene, Sky};
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -140,19 +142,23 @@ pub fn options(settings: &SceneSettings) -> ImportOptions {
 pub fn surroundings_picture(path: &Path) -> Result<(Picture, &'static str, Vec<String>)> {
     let read = linear_picture::read(path)?;
     let (w, h) = (read.picture.width, read.picture.height);
-    let mut shape = Shape::of_size(w, h).ok_or_else(|| {
+    let mut shape = shape_of_size(w, h).ok_or_else(|| {
         WorkError::Request(format!(
             "{} is {w} x {h} px, which is no shape of surroundings; bring a latitude-longitude picture (2:1), an angular map (1:1), a cube cross (4:3 or 3:4) or a cube strip (6:1 or 1:6).",
             dome_files::error::display_name(path)
         ))
     })?;
     // OpenEXR's own cube is stacked and says so in its header.
-    let is_exr_cube = shape == Shape::Column
+    let is_exr_cube = shape.cube().is_some_and(|c| c.rows == 6)
         && dome_files::exr_picture::ExrStrips::open(path)
             .is_ok_and(|e| e.header.envmap == Some("cube"));
     if is_exr_cube {
-        shape = Shape::OpenExrCube;
+        shape = Shape::Cube(CubeLayout::openexr());
     }
     let notices = read.notices;
-    Ok((to_equirect(read.picture, shape), shape.name(), notices))
+    Ok((
+        to_equirect(read.picture, shape),
+        surroundings::name(shape),
+        notices,
+    ))
 }

@@ -9,6 +9,8 @@
 use crate::error::{FileError, Result, display_name};
 use dome_imaging::strip::CHANNELS;
 use dome_imaging::{LayerSpec, LayeredStrip, Strip, StripError};
+use dome_optics::Shape;
+use dome_optics::projection::CubeLayout;
 use exr::block::reader::{ChunksReader, SequentialBlockDecompressor};
 use exr::block::writer::ChunksWriter;
 use exr::block::{BlockIndex, UncompressedBlock};
@@ -32,12 +34,27 @@ const POSE_HEADING: &str = "poseHeadingDegrees";
 const HALF_MAX: f32 = 65504.0;
 
 /// What is written beside the pixels.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct ExrMeta {
+    /// The shape; the standard's attribute `envmap` is written for those it knows.
+    pub shape: Shape,
+    /// Colour in single precision instead of half floats.
+    pub float: bool,
     /// Compass heading of the middle of the picture, degrees.
     pub pose_heading_deg: Option<f64>,
     /// What the standard attribute `comments` says; a mask's colours by name.
     pub comments: Option<String>,
+}
+
+impl Default for ExrMeta {
+    fn default() -> Self {
+        Self {
+            shape: Shape::Equirect,
+            float: false,
+            pose_heading_deg: None,
+            comments: None,
+        }
+    }
 }
 
 /// What an OpenEXR file is to hold.
@@ -96,13 +113,13 @@ struct Column {
 }
 
 /// The channels in the order of the format: by the bytes of their names.
-fn columns(layers: &[LayerSpec]) -> Vec<Column> {
+fn columns(layers: &[LayerSpec], float: bool) -> Vec<Column> {
     let mut columns: Vec<Column> = ["R", "G", "B"]
         .iter()
         .enumerate()
         .map(|(c, name)| Column {
             name: (*name).into(),
-            float: false,
+            float,
             source: Source::Beauty(c),
         })
         .collect();
@@ -125,7 +142,7 @@ where
     I: IntoIterator<Item = std::result::Result<LayeredStrip, E>>,
     E: From<FileError>,
 {
-    let columns = columns(&spec.layers);
+    let columns = columns(&spec.layers, spec.meta.float);
     let rows = spec.rows.len();
     let channels = columns.iter().map(|c| {
         let kind = if c.float {
@@ -152,7 +169,11 @@ where
     )));
     header.own_attributes.layer_name = None; // one layer needs no name
     header.own_attributes.software_name = Some(Text::from(crate::SOFTWARE));
-    header.own_attributes.environment_map = Some(EnvironmentMap::LatitudeLongitude);
+    header.own_attributes.environment_map = match spec.meta.shape {
+        Shape::Equirect => Some(EnvironmentMap::LatitudeLongitude),
+        Shape::Cube(layout) if layout == CubeLayout::openexr() => Some(EnvironmentMap::Cube),
+        _ => None,
+    };
     header.own_attributes.comments = spec.meta.comments.as_deref().and_then(text);
     header.shared_attributes.chromaticities = Some(Chromaticities {
         // Rec. ITU-R BT.709 with D65.
@@ -336,6 +357,20 @@ pub struct ExrHeader {
     pub pose_heading_deg: Option<f64>,
     /// The `comments` attribute.
     pub comments: Option<String>,
+}
+
+impl ExrHeader {
+    /// The shape that the file tells: by the standard attribute, else by our own words in the comments.
+    pub fn shape(&self) -> Shape {
+        let told = (self.comments.as_deref())
+            .and_then(|c| c.lines().find_map(|l| l.strip_prefix("Shape ")))
+            .and_then(|name| name.parse().ok());
+        match (self.envmap, told) {
+            (Some("cube"), _) => Shape::Cube(CubeLayout::openexr()),
+            (None, Some(shape)) => shape,
+            _ => Shape::Equirect,
+        }
+    }
 }
 
 /// Largest side of a picture that is read, pixels.

@@ -71,8 +71,10 @@ pub fn join(parts: &[PathBuf], to: &Path) -> Result<()> {
             whole.full.0,
             whole.full.1,
             ExrMeta {
+                shape: whole.shape(),
                 pose_heading_deg: whole.pose_heading_deg,
                 comments: whole.comments.clone(),
+                ..ExrMeta::default()
             },
         )
     };
@@ -161,8 +163,10 @@ pub fn extract(from: &Path, layer: &LayerSpec, to: &Path) -> Result<()> {
         header.width,
         header.height,
         ExrMeta {
+            shape: header.shape(),
             pose_heading_deg: header.pose_heading_deg,
             comments: header.comments,
+            ..ExrMeta::default()
         },
     );
     // Distances would lose their digits as half floats; they are kept as they are, in a layer.

@@ -3,6 +3,7 @@
 //! The schema is the published XMP one with namespace `http://ns.google.com/photos/1.0/panorama/`.
 
 use crate::error::{FileError, Result};
+use dome_optics::Shape;
 
 /// Panorama properties; `None` is "not said".
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -151,6 +152,29 @@ impl TagRequest {
 }
 
 impl PanoProperties {
+    /// The shape that the properties tell for a picture of this size; nothing if they make no sense.
+    pub fn shape(&self, width: u32, height: u32) -> Option<Shape> {
+        if !self.verdict(width, height).0 {
+            return None;
+        }
+        let full = f64::from(self.full_width.unwrap_or(width));
+        let (left, top) = (
+            f64::from(self.cropped_left.unwrap_or(0)),
+            f64::from(self.cropped_top.unwrap_or(0)),
+        );
+        let (w, h) = (f64::from(width), f64::from(height));
+        if w == full && 2.0 * h == full {
+            return Some(Shape::Equirect);
+        }
+        let degrees = 360.0 / full;
+        Some(Shape::EquirectPart {
+            hfov_deg: w * degrees,
+            vfov_deg: h * degrees,
+            heading_deg: (left + w / 2.0) * degrees - 180.0,
+            pitch_deg: 90.0 - (top + h / 2.0) * degrees,
+        })
+    }
+
     /// Whether a viewer will take a picture of this size as a sphere, and the reason in a sentence.
     pub fn verdict(&self, width: u32, height: u32) -> (bool, String) {
         if let Some(problem) = self.problems.first() {

@@ -4,17 +4,22 @@ use crate::error::{FileError, Result};
 use crate::exr_picture::{self, ExrMeta, ExrSpec};
 use crate::format::PictureFormat;
 use crate::jpeg;
-use crate::pano::TagRequest;
+use crate::pano::{Part, TagRequest};
 use crate::{atomic, png, radiance, xmp};
 use dome_imaging::{LayerSpec, LayeredStrip, Strip, StripError, Tone};
+use dome_optics::Shape;
 use std::ops::Range;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// How a panorama is to be written.
 #[derive(Clone, Debug)]
 pub struct PictureSpec {
     /// The format.
     pub format: PictureFormat,
+    /// The shape: only parts of an unrolled sphere carry panorama properties.
+    pub shape: Shape,
+    /// 16 bits instead of 8, in PNG; single precision instead of half, in OpenEXR.
+    pub deep: bool,
     /// Width in pixels.
     pub width: u32,
     /// Height in pixels.
@@ -38,6 +43,8 @@ impl PictureSpec {
     pub fn panorama(format: PictureFormat, width: u32, height: u32, heading_deg: f64) -> Self {
         Self {
             format,
+            shape: Shape::Equirect,
+            deep: false,
             width,
             height,
             tone: Tone::default(),
@@ -51,6 +58,127 @@ impl PictureSpec {
             rows: None,
         }
     }
+}
+
+impl PictureSpec {
+    /// What viewers are told: nothing about shapes that they do not know.
+    fn panorama_tags(&self) -> Option<TagRequest> {
+        let mut tags = self.tags.clone();
+        match self.shape {
+            Shape::Equirect => Some(tags),
+            Shape::EquirectPart {
+                hfov_deg,
+                vfov_deg,
+                heading_deg,
+                pitch_deg,
+            } => {
+                // The full sphere in the same pixels, twice as wide as high.
+                let full_width = (f64::from(self.width) * 360.0 / hfov_deg / 2.0).round() * 2.0;
+                let full_height = full_width / 2.0;
+                let from_left = full_width * (0.5 + (heading_deg - hfov_deg / 2.0) / 360.0);
+                let from_top = full_height * (0.5 - (pitch_deg + vfov_deg / 2.0) / 180.0);
+                let beyond =
+                    from_left < -0.5 || from_left + f64::from(self.width) > full_width + 0.5;
+                // A part across the seam is told as in the middle, the sphere turned to it.
+                let left = if beyond {
+                    tags.heading_deg = tags.heading_deg.map(|h| h + heading_deg);
+                    (full_width - f64::from(self.width)) / 2.0
+                } else {
+                    from_left
+                };
+                let within = |v: f64, most: f64| v.round().clamp(0.0, most.max(0.0)) as u32;
+                tags.part = Some(Part {
+                    left: within(left, full_width - f64::from(self.width)),
+                    top: within(from_top, full_height - f64::from(self.height)),
+                    full_width: full_width as u32,
+                    full_height: (full_height as u32).max(self.height),
+                });
+                Some(tags)
+            }
+            _ => None,
+        }
+    }
+}
+
+/// The file of one face of `cube-faces`: `OUT-front.png` for `OUT.png`.
+pub fn face_path(path: &Path, face: &str) -> PathBuf {
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy();
+    let name = match path.extension() {
+        Some(ending) => format!("{stem}-{face}.{}", ending.to_string_lossy()),
+        None => format!("{stem}-{face}"),
+    };
+    path.with_file_name(name)
+}
+
+/// Writes the strips, which must come in order, as one file that is whole or not there, or as six files for
+/// the shape `cube-faces`. Tells what was written.
+pub fn write_all(
+    path: &Path,
+    spec: &PictureSpec,
+    strips: impl IntoIterator<Item = Result<LayeredStrip>>,
+) -> Result<Vec<PathBuf>> {
+    let Shape::CubeFaces(layout) = spec.shape else {
+        write(path, spec, strips)?;
+        return Ok(vec![path.to_owned()]);
+    };
+    let side = spec.width;
+    let mut strips = strips.into_iter();
+    let mut rest: Option<LayeredStrip> = None;
+    let mut written = Vec::new();
+    for (i, (cell, ..)) in layout.places().enumerate() {
+        let (first, end) = (i as u32 * side, (i as u32 + 1) * side);
+        let one = PictureSpec {
+            // One face is a plain picture to whoever reads it.
+            shape: spec.shape,
+            height: side,
+            comments: Some(format!("Face {} of a cube", cell.face.name())),
+            ..spec.clone()
+        };
+        let mut at = first;
+        let face = std::iter::from_fn(|| {
+            if at >= end {
+                return None;
+            }
+            let strip = match rest.take() {
+                Some(strip) => strip,
+                None => match strips.next()? {
+                    Ok(strip) => strip,
+                    Err(e) => return Some(Err(e)),
+                },
+            };
+            let (mut now, later) = split_strip(strip, end);
+            rest = later;
+            at = now.beauty.end();
+            now.beauty.top = now.beauty.top.saturating_sub(first);
+            Some(Ok(now))
+        });
+        let target = face_path(path, &cell.to_string().replace(':', "-"));
+        write(&target, &one, face)?;
+        written.push(target);
+    }
+    Ok(written)
+}
+
+/// The rows above `row`, and those from there on if there are any.
+fn split_strip(mut strip: LayeredStrip, row: u32) -> (LayeredStrip, Option<LayeredStrip>) {
+    if strip.beauty.end() <= row {
+        return (strip, None);
+    }
+    let rows = (row - strip.beauty.top) as usize;
+    let pixels = rows * strip.beauty.width as usize;
+    let of = strip.beauty.width as usize * strip.beauty.rows() as usize;
+    let later = LayeredStrip {
+        beauty: Strip {
+            top: row,
+            width: strip.beauty.width,
+            samples: strip.beauty.samples.split_off(pixels * 3),
+        },
+        layers: (strip.layers.iter_mut())
+            .map(|l| l.split_off(l.len() / of * pixels))
+            .collect(),
+        noise: strip.noise,
+    };
+    (strip, Some(later))
 }
 
 /// Writes the strips, which must come in order, as one file that is whole or not there.
@@ -74,8 +202,12 @@ pub fn write(
                     width,
                     height,
                     ExrMeta {
+                        shape: spec.shape,
+                        float: spec.deep,
                         pose_heading_deg: spec.tags.heading_deg,
-                        comments: spec.comments.clone(),
+                        comments: (spec.comments.clone()).or_else(|| {
+                            (spec.shape != Shape::Equirect).then(|| format!("Shape {}", spec.shape))
+                        }),
                     },
                 )
             };
@@ -88,7 +220,10 @@ pub fn write(
             })
         }),
         PictureFormat::Jpeg => {
-            let app1 = jpeg::metadata_segments(&spec.tags, width, height)?;
+            let app1 = match spec.panorama_tags() {
+                Some(tags) => jpeg::metadata_segments(&tags, width, height)?,
+                None => Vec::new(),
+            };
             atomic::write(path, |w| {
                 let mut encoder = jpeg::Encoder::new(w, width, height, spec.quality, &app1)?;
                 in_order(strips, height, |strip| {
@@ -98,19 +233,18 @@ pub fn write(
             })
         }
         PictureFormat::Png => {
-            let packet = xmp::make(&spec.tags.properties(width, height)?)?;
+            let packet = match spec.panorama_tags() {
+                Some(tags) => Some(xmp::make(&tags.properties(width, height)?)?),
+                None => None,
+            };
             let alpha = spec.layers.iter().position(is_alpha);
-            let kind = if alpha.is_some() {
-                png::Kind::Rgba
-            } else {
-                png::Kind::Rgb
+            let kind = png::Kind {
+                alpha: alpha.is_some(),
+                deep: spec.deep,
             };
             atomic::write(path, |w| {
-                png::encode(w, width, height, kind, &packet, |rows| {
-                    in_order(strips, height, |strip| match alpha {
-                        Some(layer) => rows(&with_alpha(strip, layer, spec.tone)),
-                        None => rows(&spec.tone.to_srgb8(&strip.beauty.samples)),
-                    })
+                png::encode(w, width, height, kind, packet.as_deref(), |rows| {
+                    in_order(strips, height, |strip| rows(&png_bytes(strip, alpha, spec)))
                 })
             })
         }
@@ -121,16 +255,40 @@ fn is_alpha(layer: &LayerSpec) -> bool {
     layer.name.is_empty() && layer.channels == ["A"]
 }
 
-/// Colour and alpha side by side. Light is kept multiplied by alpha; PNG wants it without.
-fn with_alpha(strip: &LayeredStrip, layer: usize, tone: Tone) -> Vec<u8> {
-    let pixels = strip.beauty.samples.chunks_exact(3);
-    (pixels.zip(&strip.layers[layer]))
-        .flat_map(|(rgb, &alpha)| {
-            let plain: Vec<f32> = rgb.iter().map(|v| v / alpha.max(1e-6)).collect();
-            let [r, g, b] = <[u8; 3]>::try_from(tone.to_srgb8(&plain)).unwrap_or_default();
-            [r, g, b, dome_imaging::transfer::quantise8(alpha)]
-        })
-        .collect()
+/// The bytes of some rows. Light is kept multiplied by alpha; PNG wants it without.
+fn png_bytes(strip: &LayeredStrip, alpha: Option<usize>, spec: &PictureSpec) -> Vec<u8> {
+    let signals = |rgb: &[f32], out: &mut Vec<u8>| {
+        if spec.deep {
+            out.extend(
+                spec.tone
+                    .to_srgb16(rgb)
+                    .iter()
+                    .flat_map(|v| v.to_be_bytes()),
+            );
+        } else {
+            out.extend(spec.tone.to_srgb8(rgb));
+        }
+    };
+    let mut out = Vec::with_capacity(strip.beauty.samples.len() * 2);
+    let Some(layer) = alpha else {
+        signals(&strip.beauty.samples, &mut out);
+        return out;
+    };
+    for (rgb, &alpha) in strip
+        .beauty
+        .samples
+        .chunks_exact(3)
+        .zip(&strip.layers[layer])
+    {
+        let plain: Vec<f32> = rgb.iter().map(|v| v / alpha.max(1e-6)).collect();
+        signals(&plain, &mut out);
+        if spec.deep {
+            out.extend(((alpha.clamp(0.0, 1.0) * 65535.0 + 0.5) as u16).to_be_bytes());
+        } else {
+            out.push(dome_imaging::transfer::quantise8(alpha));
+        }
+    }
+    out
 }
 
 fn in_order(

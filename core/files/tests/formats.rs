@@ -76,6 +76,7 @@ fn parts_join_to_the_bytes_of_the_whole() {
             ExrMeta {
                 pose_heading_deg: Some(12.0),
                 comments: Some("#ff0000 Desk".into()),
+                ..ExrMeta::default()
             },
         )
     };
@@ -471,9 +472,14 @@ fn huge_pictures_with_little_data_are_refused() {
     let message = JpegParts::read(jpeg, "big.jpg").err().unwrap().to_string();
     assert!(message.contains("65532 x 32766"), "{message}");
     let mut png = Vec::new();
-    dome_files::png::encode(&mut png, 32, 16, dome_files::png::Kind::Rgb, "", |rows| {
-        rows(&[90; 32 * 16 * 3])
-    })
+    dome_files::png::encode(
+        &mut png,
+        32,
+        16,
+        dome_files::png::Kind::default(),
+        None,
+        |rows| rows(&[90; 32 * 16 * 3]),
+    )
     .unwrap();
     png[16..24].copy_from_slice(&[0, 1, 0, 0, 0, 0, 0x80, 0]);
     let crc = crc32fast::hash(&png[12..29]);

@@ -1,6 +1,6 @@
 //! From scene light to a delivered picture: exposure and tone curve, fixed and told, never automatic.
 
-use crate::transfer::Srgb8;
+use crate::transfer::{Srgb8, srgb_from_linear};
 
 /// How values towards and above 1 are shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
@@ -50,6 +50,15 @@ impl Tone {
         samples
             .iter()
             .map(|&s| curve.encode(self.shaped(s * gain)))
+            .collect()
+    }
+
+    /// The same to 16 bits.
+    pub fn to_srgb16(&self, samples: &[f32]) -> Vec<u16> {
+        let gain = self.exposure_stops.exp2();
+        samples
+            .iter()
+            .map(|&s| (srgb_from_linear(self.shaped(s * gain)) * 65535.0 + 0.5) as u16)
             .collect()
     }
 }

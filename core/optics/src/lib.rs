@@ -22,4 +22,4 @@ pub use direction::LonLat;
 pub use eye::{Eye, LensEye, MonoEye, Ray};
 pub use orientation::Orientation;
 pub use projection::{Equirect, PicturePoint, Projection, Shape, ShapeError};
-pub use size::{PanoramaSize, SizeError};
+pub use size::{PanoramaSize, PictureSize, SizeError};

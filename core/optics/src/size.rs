@@ -1,5 +1,6 @@
-//! Picture sizes of full spheres: width is exactly twice the height.
+//! Picture sizes: of full spheres, whose width is exactly twice the height, and of any shape.
 
+use crate::projection::{Shape, ShapeError};
 use thiserror::Error;
 
 /// Widest panorama an order accepts, in pixels.
@@ -65,5 +66,46 @@ impl PanoramaSize {
     /// Number of pixels.
     pub fn pixels(self) -> u64 {
         u64::from(self.width()) * u64::from(self.height())
+    }
+}
+
+/// The pixel size of a picture of any shape.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PictureSize {
+    /// The shape, its ratio fitted to the size if it has a free one.
+    pub shape: Shape,
+    width: u32,
+    height: u32,
+}
+
+impl PictureSize {
+    /// The size for a width, a height or both; see [`Shape::size`].
+    pub fn new(shape: Shape, width: Option<u32>, height: Option<u32>) -> Result<Self, ShapeError> {
+        let (width, height) = shape.size(width, height)?;
+        Ok(Self {
+            shape: shape.fitted(width, height),
+            width,
+            height,
+        })
+    }
+
+    /// Width in pixels.
+    pub fn width(&self) -> u32 {
+        self.width
+    }
+
+    /// Height in pixels; of `cube-faces` that of all six stacked.
+    pub fn height(&self) -> u32 {
+        self.height
+    }
+}
+
+impl From<PanoramaSize> for PictureSize {
+    fn from(size: PanoramaSize) -> Self {
+        Self {
+            shape: Shape::Equirect,
+            width: size.width(),
+            height: size.height(),
+        }
     }
 }

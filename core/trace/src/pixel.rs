@@ -52,6 +52,11 @@ const DARKEST: f32 = 0.05;
 impl Shooter<'_> {
     /// Adds samples of a pixel to its sums.
     pub(crate) fn shoot(&self, pixel: (u32, u32), samples: Range<u32>, sums: &mut PixelSums) {
+        let centre = PicturePoint::pixel_centre(pixel.0, pixel.1, self.size.0, self.size.1);
+        if self.eye.ray(centre).is_none() {
+            sums.samples += samples.len() as u32;
+            return; // outside the outline
+        }
         for index in samples {
             let mut sampler = Sampler::new(pixel.0, pixel.1, index, self.seed);
             let (x, y) = sampler.next_2d();
@@ -62,14 +67,16 @@ impl Shooter<'_> {
                 self.size.0,
                 self.size.1,
             );
-            let ray = if self.eye.has_lens() {
-                let (a, b) = sampler.next_2d();
-                self.eye.ray_through(point, (f64::from(a), f64::from(b)))
-            } else {
-                self.eye.ray(point)
+            let through = |point, lens: Option<(f32, f32)>| match lens {
+                Some((a, b)) => self.eye.ray_through(point, (f64::from(a), f64::from(b))),
+                None => self.eye.ray(point),
             };
+            let lens = self.eye.has_lens().then(|| sampler.next_2d());
             sums.samples += 1;
-            let Some(ray) = ray else { continue };
+            // A pixel that the outline cuts is whole or not there, by its centre.
+            let Some(ray) = through(point, lens).or_else(|| through(centre, lens)) else {
+                continue;
+            };
             let mut light = self.tracer.radiance(trace_ray(&ray), &mut sampler);
             // One broken sample must not blacken its pixel.
             if !light.beauty.is_finite() {

@@ -8,7 +8,7 @@ use crate::sampler::SETS;
 use crate::scene::Scene;
 use dome_imaging::strip::CHANNELS;
 use dome_imaging::{LayeredStrip, NoiseSum, Strip};
-use dome_optics::{Equirect, Eye, PanoramaSize, Projection};
+use dome_optics::{Eye, PictureSize, Projection};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
@@ -108,7 +108,7 @@ pub struct Render<'a> {
     /// What sees it.
     pub eye: &'a dyn Eye,
     /// Size of the whole picture.
-    pub size: PanoramaSize,
+    pub size: PictureSize,
     /// How good it is to be.
     pub quality: Quality,
     /// Another seed gives other noise.
@@ -130,7 +130,7 @@ impl<'a> Render<'a> {
         scene: &'a Scene,
         light: &'a Illumination,
         eye: &'a dyn Eye,
-        size: PanoramaSize,
+        size: impl Into<PictureSize>,
         quality: Quality,
         seed: u32,
     ) -> Self {
@@ -138,7 +138,7 @@ impl<'a> Render<'a> {
             scene,
             light,
             eye,
-            size,
+            size: size.into(),
             quality,
             seed,
             passes: PassSet::default(),
@@ -201,7 +201,6 @@ impl<'a> Render<'a> {
             noise: NoiseSum::default(),
         };
         for (line, row) in lines.iter().zip(top..) {
-            let weight = Equirect.solid_angle(0, row, width as u32, self.size.height());
             for (column, sums) in line.iter().enumerate() {
                 let at = (row - top) as usize * width + column;
                 strip.beauty.samples[at * CHANNELS..][..CHANNELS]
@@ -214,6 +213,7 @@ impl<'a> Render<'a> {
                 strip.noise.samples += u64::from(sums.samples);
                 // Fewer samples than that say nothing about their own noise.
                 if sums.samples >= 2 * SETS {
+                    let weight = self.weight(column as u32, row);
                     let noise = f64::from(sums.noise_percent());
                     strip.noise.squares += noise * noise * weight;
                     strip.noise.weight += weight;
@@ -221,6 +221,12 @@ impl<'a> Render<'a> {
             }
         }
         Ok(strip)
+    }
+
+    /// How much of the sphere a pixel is.
+    fn weight(&self, column: u32, row: u32) -> f64 {
+        let size = self.size;
+        (size.shape).solid_angle(column, row, size.width(), size.height())
     }
 
     /// One row: samples for all blocks, then more for those that are still too noisy.
@@ -257,7 +263,8 @@ impl<'a> Render<'a> {
                     .chunks(BLOCK)
                     .map(|block| block_noise(block) > percent)
                     .collect();
-                // A block whose neighbour is noisy goes on too: what it has not met yet may be near.
+                // A block whose neighbour is noisy goes on too: what it has not met yet may be near. Where
+                // the row's ends do not meet this asks a little more than needed.
                 let n = noisy.len();
                 for i in 0..n {
                     active[i] =

@@ -2,7 +2,8 @@
 //! for one case each.
 
 use dome_files::linear_picture;
-use dome_imaging::surroundings::{Shape, to_equirect};
+use dome_imaging::surroundings::{shape_of_size, to_equirect};
+use dome_optics::Shape;
 use dome_trace::lamp::LampKind;
 use dome_trace::material::Alpha;
 use dome_trace::{ImportOptions, Imported, Scene, TraceError, Unit, load};
@@ -139,8 +140,8 @@ fn an_environment_map_is_read_whole_and_made_sound() {
     let luminance = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
     assert!((luminance - 3482.0).abs() < 20.0, "{rgb:?}");
     assert!(p.samples.iter().all(|v| v.is_finite() && *v >= 0.0));
-    assert_eq!(Shape::of_size(512, 256), Some(Shape::LatLong));
-    assert_eq!(to_equirect(p.clone(), Shape::LatLong), p);
+    assert_eq!(shape_of_size(512, 256), Some(Shape::Equirect));
+    assert_eq!(to_equirect(p.clone(), Shape::Equirect), p);
 }
 
 /// A scene made for one case: a triangle's corners, and whatever the case adds.

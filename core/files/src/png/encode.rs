@@ -1,15 +1,15 @@
-//! Writing 8-bit sRGB PNG row by row.
+//! Writing sRGB PNG row by row.
 
 use crate::error::{FileError, Result};
 use std::io::Write;
 
-/// Which bytes a pixel has.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Kind {
-    /// Red, green, blue.
-    Rgb,
-    /// Red, green, blue, alpha.
-    Rgba,
+/// Which bytes a pixel has: red, green, blue and perhaps alpha, 8 bits each or 16 with the high byte first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
+pub struct Kind {
+    /// Whether alpha follows.
+    pub alpha: bool,
+    /// 16 bits.
+    pub deep: bool,
 }
 
 /// Takes whole rows of bytes from the top.
@@ -21,26 +21,33 @@ fn failed(detail: impl std::fmt::Display) -> FileError {
     ))
 }
 
-/// Writes a picture with the sRGB chunk and an XMP packet; `fill` gives the rows.
+/// Writes a picture with the sRGB chunk and perhaps an XMP packet; `fill` gives the rows.
 pub fn encode<W: Write>(
     writer: W,
     width: u32,
     height: u32,
     kind: Kind,
-    packet: &str,
+    packet: Option<&str>,
     fill: impl FnOnce(&mut RowSink) -> Result<()>,
 ) -> Result<()> {
     let mut encoder = png::Encoder::new(writer, width, height);
-    encoder.set_color(match kind {
-        Kind::Rgb => png::ColorType::Rgb,
-        Kind::Rgba => png::ColorType::Rgba,
+    encoder.set_color(if kind.alpha {
+        png::ColorType::Rgba
+    } else {
+        png::ColorType::Rgb
     });
-    encoder.set_depth(png::BitDepth::Eight);
+    encoder.set_depth(if kind.deep {
+        png::BitDepth::Sixteen
+    } else {
+        png::BitDepth::Eight
+    });
     encoder.set_source_srgb(png::SrgbRenderingIntent::Perceptual);
     encoder.set_compression(png::Compression::Fast);
-    encoder
-        .add_itxt_chunk("XML:com.adobe.xmp".into(), packet.into())
-        .map_err(failed)?;
+    if let Some(packet) = packet {
+        encoder
+            .add_itxt_chunk("XML:com.adobe.xmp".into(), packet.into())
+            .map_err(failed)?;
+    }
     let mut writer = encoder.write_header().map_err(failed)?;
     let mut rows = writer.stream_writer().map_err(failed)?;
     fill(&mut |bytes: &[u8]| rows.write_all(bytes).map_err(failed))?;

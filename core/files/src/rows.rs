@@ -1,0 +1,330 @@
+//! Reading pictures of any kind row by row, as linear light with alpha.
+
+use crate::error::{FileError, Result, display_name};
+use crate::exr_picture::ExrStrips;
+use crate::format::PictureFormat;
+use crate::tag::read_limited;
+use crate::{jpeg, png as own_png};
+use dome_imaging::convert::Pixel;
+use dome_imaging::transfer::{linear_from_srgb8, linear_from_srgb16};
+use dome_optics::Shape;
+use std::fs::File;
+use std::io::{BufReader, Cursor, Read};
+use std::path::Path;
+
+/// Largest side of a picture that is read, pixels.
+const MAX_SIDE: u32 = 131_072;
+/// Most pixels of a picture of a kind that is only decoded whole.
+const MAX_WHOLE: u64 = 300_000_000;
+
+/// How finely a picture's values are told.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Depth {
+    /// 8 bits, sRGB.
+    Eight,
+    /// 16 bits, sRGB.
+    Sixteen,
+    /// Half floats or shared exponents, linear.
+    Half,
+    /// Single precision, linear.
+    Float,
+}
+
+type Rows = Box<dyn Iterator<Item = Result<Vec<Pixel>>> + Send>;
+
+/// A picture on disk and its rows.
+pub struct PictureRows {
+    /// Its format.
+    pub format: PictureFormat,
+    /// Width in pixels.
+    pub width: u32,
+    /// Height in pixels.
+    pub height: u32,
+    /// How finely its values are told.
+    pub depth: Depth,
+    /// Whether it has alpha.
+    pub alpha: bool,
+    /// Shape that the file itself tells, if it does.
+    pub told_shape: Option<Shape>,
+    /// Compass heading of the middle that it tells, degrees.
+    pub heading_deg: Option<f64>,
+    rows: Rows,
+}
+
+impl Iterator for PictureRows {
+    type Item = Result<Vec<Pixel>>;
+
+    /// The next row from the top: linear light multiplied by alpha, every value finite.
+    fn next(&mut self) -> Option<Self::Item> {
+        self.rows.next()
+    }
+}
+
+/// What no light has is dark, what is beyond counting is as bright as a half float can be.
+fn sane(v: f32) -> f32 {
+    if v.is_nan() {
+        0.0
+    } else {
+        v.clamp(-65504.0, 65504.0)
+    }
+}
+
+fn check_side(width: u32, height: u32, name: &str) -> Result<()> {
+    if width == 0 || height == 0 || width > MAX_SIDE || height > MAX_SIDE {
+        return Err(FileError::TooLarge {
+            what: name.to_owned(),
+            detail: format!("it tells {width} x {height} px, and {MAX_SIDE} px a side are read"),
+        });
+    }
+    Ok(())
+}
+
+impl PictureRows {
+    /// Opens an OpenEXR, Radiance HDR, JPEG or PNG.
+    pub fn open(path: &Path) -> Result<Self> {
+        let name = display_name(path);
+        let mut head = [0; 16];
+        let n = File::open(path)
+            .and_then(|mut f| f.read(&mut head))
+            .map_err(FileError::io("Reading", path))?;
+        let opened = match PictureFormat::sniff(&head[..n]) {
+            Some(PictureFormat::Exr) => Self::open_exr(path)?,
+            Some(PictureFormat::Png) => Self::open_png(path, &name)?,
+            Some(PictureFormat::Jpeg) => Self::open_jpeg(path, &name)?,
+            Some(PictureFormat::Hdr) => Self::open_hdr(path, &name)?,
+            None => {
+                return Err(FileError::unsupported(
+                    name,
+                    "it is none of OpenEXR, Radiance HDR, JPEG and PNG; save it as one of these",
+                ));
+            }
+        };
+        check_side(opened.width, opened.height, &name)?;
+        Ok(opened)
+    }
+
+    fn open_exr(path: &Path) -> Result<Self> {
+        let strips = ExrStrips::open(path)?;
+        let header = strips.header.clone();
+        let name = display_name(path);
+        let channel = |names: &[&str]| {
+            (names.iter()).find_map(|n| header.channels.iter().position(|c| c.0 == *n))
+        };
+        let colour = match (channel(&["R"]), channel(&["G"]), channel(&["B"])) {
+            (Some(r), Some(g), Some(b)) => [r, g, b],
+            _ => match channel(&["Y"]) {
+                Some(y) => [y; 3],
+                None => {
+                    return Err(FileError::unsupported(
+                        name,
+                        "it has no channels R, G, B; save a colour picture",
+                    ));
+                }
+            },
+        };
+        let alpha = channel(&["A"]);
+        let float = colour.iter().any(|&c| header.channels[c].1);
+        let told = header.envmap.is_some()
+            || header
+                .comments
+                .as_deref()
+                .is_some_and(|c| c.contains("Shape "));
+        let width = header.width as usize;
+        let rows = ExrRows { strips }.flat_map(move |planes| match planes {
+            Err(e) => vec![Err(e)],
+            Ok(planes) => {
+                let rows = planes[colour[0]].len() / width.max(1);
+                (0..rows)
+                    .map(|row| {
+                        let value = |plane: usize, x: usize| sane(planes[plane][row * width + x]);
+                        Ok((0..width)
+                            .map(|x| {
+                                let a = alpha.map_or(1.0, |a| value(a, x).clamp(0.0, 1.0));
+                                let [r, g, b] = colour.map(|c| value(c, x));
+                                Pixel::new(r, g, b, a)
+                            })
+                            .collect())
+                    })
+                    .collect()
+            }
+        });
+        Ok(Self {
+            format: PictureFormat::Exr,
+            width: header.width,
+            height: header.height,
+            depth: if float { Depth::Float } else { Depth::Half },
+            alpha: alpha.is_some(),
+            told_shape: told.then(|| header.shape()),
+            heading_deg: header.pose_heading_deg,
+            rows: Box::new(rows),
+        })
+    }
+
+    fn open_png(path: &Path, name: &str) -> Result<Self> {
+        let bad = |e: png::DecodingError| FileError::damaged(name, e);
+        let file = File::open(path).map_err(FileError::io("Reading", path))?;
+        let mut decoder = png::Decoder::new(BufReader::with_capacity(1 << 20, file));
+        decoder.set_transformations(png::Transformations::EXPAND);
+        let mut reader = decoder.read_info().map_err(bad)?;
+        let (width, height) = reader.info().size();
+        check_side(width, height, name)?;
+        let (colour, bits) = reader.output_color_type();
+        let (deep, samples) = (bits == png::BitDepth::Sixteen, colour.samples());
+        let interlaced = reader.info().interlaced;
+        let pano = own_png::PngParts::read(read_limited(path)?, name)
+            .ok()
+            .and_then(|p| p.properties().ok());
+        let owner = name.to_owned();
+        let line_bytes = reader.output_line_size(width).unwrap_or(0);
+        let rows: Rows = if interlaced {
+            if u64::from(width) * u64::from(height) > MAX_WHOLE {
+                return Err(FileError::unsupported(
+                    name,
+                    "an interlaced PNG of this size cannot be read; save it without interlacing",
+                ));
+            }
+            let mut whole = vec![0; line_bytes * height as usize];
+            reader.next_frame(&mut whole).map_err(bad)?;
+            Box::new((0..height as usize).map(move |y| {
+                Ok(png_row(
+                    &whole[y * line_bytes..][..line_bytes],
+                    samples,
+                    deep,
+                ))
+            }))
+        } else {
+            let mut left = height;
+            Box::new(std::iter::from_fn(move || {
+                left = left.checked_sub(1)?;
+                Some(match reader.next_row() {
+                    Ok(Some(row)) => Ok(png_row(row.data(), samples, deep)),
+                    Ok(None) => Err(FileError::damaged(&owner, "it ends before its last row")),
+                    Err(e) => Err(FileError::damaged(&owner, e)),
+                })
+            }))
+        };
+        Ok(Self {
+            format: PictureFormat::Png,
+            width,
+            height,
+            depth: if deep { Depth::Sixteen } else { Depth::Eight },
+            alpha: samples == 2 || samples == 4,
+            told_shape: pano.as_ref().and_then(|p| p.shape(width, height)),
+            heading_deg: pano.and_then(|p| p.pose_heading_deg),
+            rows,
+        })
+    }
+
+    fn open_jpeg(path: &Path, name: &str) -> Result<Self> {
+        let bytes = read_limited(path)?;
+        let pano = jpeg::JpegParts::read(bytes.clone(), name)
+            .ok()
+            .and_then(|p| p.properties().ok());
+        let picture = image_whole(&bytes, image::ImageFormat::Jpeg, name)?.to_rgb8();
+        let (width, height) = picture.dimensions();
+        let rows = (0..height).map(move |y| {
+            let start = y as usize * width as usize * 3;
+            let row = &picture.as_raw()[start..][..width as usize * 3];
+            Ok(png_row(row, 3, false))
+        });
+        Ok(Self {
+            format: PictureFormat::Jpeg,
+            width,
+            height,
+            depth: Depth::Eight,
+            alpha: false,
+            told_shape: pano.as_ref().and_then(|p| p.shape(width, height)),
+            heading_deg: pano.and_then(|p| p.pose_heading_deg),
+            rows: Box::new(rows),
+        })
+    }
+
+    fn open_hdr(path: &Path, name: &str) -> Result<Self> {
+        crate::radiance::read_size(path)?;
+        let bytes = read_limited(path)?;
+        let picture = image_whole(&bytes, image::ImageFormat::Hdr, name)?.to_rgb32f();
+        let (width, height) = picture.dimensions();
+        let rows = (0..height).map(move |y| {
+            let start = y as usize * width as usize * 3;
+            Ok(
+                (picture.as_raw()[start..][..width as usize * 3].chunks_exact(3))
+                    .map(|p| Pixel::new(sane(p[0]), sane(p[1]), sane(p[2]), 1.0))
+                    .collect(),
+            )
+        });
+        Ok(Self {
+            format: PictureFormat::Hdr,
+            width,
+            height,
+            depth: Depth::Half,
+            alpha: false,
+            told_shape: None,
+            heading_deg: None,
+            rows: Box::new(rows),
+        })
+    }
+}
+
+fn image_whole(
+    bytes: &[u8],
+    format: image::ImageFormat,
+    name: &str,
+) -> Result<image::DynamicImage> {
+    let mut reader = image::ImageReader::with_format(Cursor::new(bytes), format);
+    let mut limits = image::Limits::default();
+    limits.max_image_width = Some(MAX_SIDE);
+    limits.max_image_height = Some(MAX_SIDE);
+    limits.max_alloc = Some(MAX_WHOLE * 12);
+    reader.limits(limits);
+    reader.decode().map_err(|e| match e {
+        image::ImageError::Limits(_) => FileError::TooLarge {
+            what: name.to_owned(),
+            detail: "it is larger than can be decoded whole; save it as PNG or OpenEXR".into(),
+        },
+        other => FileError::damaged(name, other),
+    })
+}
+
+/// Planes of block after block.
+struct ExrRows {
+    strips: ExrStrips,
+}
+
+impl Iterator for ExrRows {
+    type Item = Result<Vec<Vec<f32>>>;
+
+    fn next(&mut self) -> Option<Self::Item> {
+        Some(self.strips.next_planes()?.map(|(_, planes)| planes))
+    }
+}
+
+/// Bytes of a row, grey or colour, with or without alpha, as linear light.
+fn png_row(bytes: &[u8], samples: usize, deep: bool) -> Vec<Pixel> {
+    let size = samples * if deep { 2 } else { 1 };
+    bytes
+        .chunks_exact(size)
+        .map(|p| {
+            let light = |i: usize| {
+                if deep {
+                    linear_from_srgb16(u16::from_be_bytes([p[2 * i], p[2 * i + 1]]))
+                } else {
+                    linear_from_srgb8(p[i])
+                }
+            };
+            let cover = |i: usize| {
+                if deep {
+                    f32::from(u16::from_be_bytes([p[2 * i], p[2 * i + 1]])) / 65535.0
+                } else {
+                    f32::from(p[i]) / 255.0
+                }
+            };
+            let (rgb, a) = match samples {
+                1 => ([light(0); 3], 1.0),
+                2 => ([light(0); 3], cover(1)),
+                3 => ([light(0), light(1), light(2)], 1.0),
+                _ => ([light(0), light(1), light(2)], cover(3)),
+            };
+            Pixel::new(rgb[0] * a, rgb[1] * a, rgb[2] * a, a)
+        })
+        .collect()
+}
