@@ -43,7 +43,8 @@ impl From<WorkError> for Failure {
             WorkError::File(dome_files::FileError::Io { .. }) => Status::InternalServerError,
             WorkError::Scene(_)
             | WorkError::File(_)
-            | WorkError::Size(_) | WorkError::Shape(_)
+            | WorkError::Size(_)
+            | WorkError::Shape(_)
             | WorkError::Request(_) => Status::UnprocessableEntity,
         };
         Self::new(status, e.to_string())

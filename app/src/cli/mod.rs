@@ -5,6 +5,7 @@ mod inspect;
 mod join;
 mod render;
 mod scene;
+mod seams;
 mod serve;
 mod tag;
 
@@ -43,6 +44,11 @@ enum Command {
         after_help = "Examples:\n  owl-dome convert pano.exr -o cube.exr --to cube-cross\n  owl-dome convert left.png front.png right.png back.png up.png down.png -o pano.png --to equirect\n  owl-dome convert pano.jpg -o view.jpg --to perspective:90x60 --turn 30,-10,0 --size 1920\n  owl-dome convert ball.hdr -o sphere.exr --from mirror-ball --to equirect\n\nowl-dome shapes lists all shapes."
     )]
     Convert(Box<convert::ConvertArgs>),
+    /// Measure the seams of a picture: left-right edge, poles, face edges
+    #[command(
+        after_help = "Examples:\n  owl-dome seams pano.jpg\n  owl-dome seams cross.png --shape cube-cross --json"
+    )]
+    Seams(seams::SeamsArgs),
     /// List the shapes that a picture can have, with a line each
     Shapes,
     /// Put parts rendered with --rows together, to the same bytes as a whole render
@@ -75,6 +81,7 @@ pub fn run() -> ExitCode {
         Command::Serve(args) => serve::run(&args),
         Command::Render(args) => render::run(&args),
         Command::Convert(args) => convert::run(&args),
+        Command::Seams(args) => seams::run(&args),
         Command::Shapes => convert::shapes(),
         Command::Join(args) => join::run(&args),
         Command::Scene(args) => scene::run(&args),

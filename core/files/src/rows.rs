@@ -104,9 +104,12 @@ impl PictureRows {
     }
 
     fn open_exr(path: &Path) -> Result<Self> {
+        let name = display_name(path);
+        if is_tiled(path)? {
+            return Self::open_tiled(path, &name);
+        }
         let strips = ExrStrips::open(path)?;
         let header = strips.header.clone();
-        let name = display_name(path);
         let channel = |names: &[&str]| {
             (names.iter()).find_map(|n| header.channels.iter().position(|c| c.0 == *n))
         };
@@ -156,6 +159,67 @@ impl PictureRows {
             alpha: alpha.is_some(),
             told_shape: told.then(|| header.shape()),
             heading_deg: header.pose_heading_deg,
+            rows: Box::new(rows),
+        })
+    }
+
+    /// An OpenEXR in tiles is read whole: its largest level.
+    fn open_tiled(path: &Path, name: &str) -> Result<Self> {
+        use exr::prelude::*;
+        let bad = |e: exr::error::Error| FileError::damaged(name, e);
+        let bytes = read_limited(path)?;
+        let meta = MetaData::read_from_buffered(Cursor::new(&bytes), false).map_err(bad)?;
+        let size = meta.headers[0].layer_size;
+        let (width, height) = (size.width() as u32, size.height() as u32);
+        check_side(width, height, name)?;
+        if u64::from(width) * u64::from(height) > MAX_WHOLE {
+            return Err(FileError::unsupported(
+                name,
+                "a tiled EXR of this size cannot be read; save it in scan lines",
+            ));
+        }
+        let envmap = meta.headers[0].own_attributes.environment_map;
+        let has_alpha = meta.headers[0].channels.list.iter().any(|c| c.name.eq("A"));
+        let float = meta.headers[0]
+            .channels
+            .list
+            .iter()
+            .any(|c| c.sample_type == SampleType::F32);
+        let reader = || {
+            read()
+                .no_deep_data()
+                .largest_resolution_level()
+                .rgba_channels(
+                    |size, _| vec![Pixel::ZERO; size.width() * size.height()],
+                    move |pixels: &mut Vec<Pixel>, at, (r, g, b, a): (f32, f32, f32, f32)| {
+                        let to = at.y() * width as usize + at.x();
+                        pixels[to] = Pixel::new(sane(r), sane(g), sane(b), sane(a).clamp(0.0, 1.0));
+                    },
+                )
+                .first_valid_layer()
+                .all_attributes()
+        };
+        // Utilities that copy headers leave the chunk count of the picture they read. The library (1.74)
+        // forgives that only where it is strict with everything else.
+        let image = (reader().from_buffered(Cursor::new(&bytes)))
+            .or_else(|_| reader().pedantic().from_buffered(Cursor::new(&bytes)))
+            .map_err(bad)?;
+        let pixels = image.layer_data.channel_data.pixels;
+        let rows = (0..height as usize)
+            .map(move |y| Ok(pixels[y * width as usize..][..width as usize].to_vec()));
+        Ok(Self {
+            format: PictureFormat::Exr,
+            width,
+            height,
+            depth: if float { Depth::Float } else { Depth::Half },
+            alpha: has_alpha,
+            told_shape: envmap.map(|e| match e {
+                attribute::EnvironmentMap::LatitudeLongitude => Shape::Equirect,
+                attribute::EnvironmentMap::Cube => {
+                    Shape::Cube(dome_optics::projection::CubeLayout::openexr())
+                }
+            }),
+            heading_deg: None,
             rows: Box::new(rows),
         })
     }
@@ -283,6 +347,15 @@ fn image_whole(
         },
         other => FileError::damaged(name, other),
     })
+}
+
+/// Whether an OpenEXR is in tiles: a bit of its version field (OpenEXR file layout, "version field").
+fn is_tiled(path: &Path) -> Result<bool> {
+    let mut head = [0; 8];
+    let n = File::open(path)
+        .and_then(|mut f| f.read(&mut head))
+        .map_err(FileError::io("Reading", path))?;
+    Ok(n == 8 && head[5] & 0x02 != 0)
 }
 
 /// Planes of block after block.

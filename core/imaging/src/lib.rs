@@ -7,6 +7,7 @@ pub mod denoise;
 pub mod layers;
 pub mod pages;
 pub mod scale;
+pub mod seams;
 pub mod strip;
 pub mod surroundings;
 pub mod tone;

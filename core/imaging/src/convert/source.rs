@@ -206,6 +206,18 @@ impl Source {
         (self.width, self.height)
     }
 
+    /// Width and height of a piece, pixels.
+    pub(crate) fn piece_size(&self, piece: usize) -> (u32, u32) {
+        let p = &self.pieces[piece];
+        (p.width, p.height)
+    }
+
+    /// A pixel of a piece or, up to the margin's width, of what continues it.
+    pub(crate) fn pixel(&self, piece: usize, x: i64, y: i64) -> Pixel {
+        let p = &self.pieces[piece];
+        p.pixels[p.index(x, y)]
+    }
+
     /// The bytes that the picture takes in memory.
     pub fn bytes(shape: Shape, width: u32, height: u32) -> u64 {
         let margins = 2 * MARGIN as u64;

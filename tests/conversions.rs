@@ -1,0 +1,454 @@
+//! Conversion by command, against programs that others made, and what it refuses.
+
+mod support;
+
+use dome_files::rows::PictureRows;
+use dome_imaging::convert::Pixel;
+use dome_optics::{PicturePoint, Projection, Shape};
+use std::path::{Path, PathBuf};
+use support::{exiftool, outside, run_fails, run_ok, text};
+
+/// A colour for every direction, without any symmetry.
+fn colour(d: glam::DVec3) -> [f64; 3] {
+    let f = |k: f64, v: glam::DVec3| 0.5 + 0.45 * (k * d.dot(v)).sin();
+    [
+        f(5.0, glam::DVec3::new(1.0, 0.3, -0.2)) * (0.6 + 0.4 * d.x),
+        f(6.0, glam::DVec3::new(-0.4, 1.0, 0.5)) * (0.6 + 0.4 * d.y),
+        f(4.0, glam::DVec3::new(0.2, -0.6, 1.0)) * (0.6 + 0.4 * d.z),
+    ]
+}
+
+/// Paints a shape straight from its definition, as an 8-bit PNG.
+fn paint(path: &Path, shape: Shape, width: u32) {
+    let (w, h) = shape.size(Some(width), None).unwrap();
+    let bytes: Vec<u8> = (0..h)
+        .flat_map(|y| (0..w).map(move |x| (x, y)))
+        .flat_map(|(x, y)| {
+            let d = shape.to_direction(PicturePoint::pixel_centre(x, y, w, h));
+            d.map_or([0; 3], |d| colour(d).map(|v| (v * 255.0).round() as u8))
+        })
+        .collect();
+    let kind = dome_files::png::Kind::default();
+    let mut file = Vec::new();
+    dome_files::png::encode(&mut file, w, h, kind, None, |rows| rows(&bytes)).unwrap();
+    std::fs::write(path, file).unwrap();
+}
+
+fn read(path: &Path) -> (u32, Vec<Pixel>) {
+    let rows = PictureRows::open(path).unwrap();
+    let width = rows.width;
+    (width, rows.flat_map(|r| r.unwrap()).collect())
+}
+
+/// Peak signal to noise of the signals, decibels, where `counts` says so (in shares of the picture).
+fn psnr(a: &Path, b: &Path, counts: impl Fn(f64, f64) -> bool) -> f64 {
+    let ((width, a), (other, b)) = (read(a), read(b));
+    assert_eq!((width, a.len()), (other, b.len()));
+    let height = a.len() as u32 / width;
+    let (mut sum, mut n) = (0.0, 0.0);
+    for (i, (a, b)) in a.iter().zip(&b).enumerate() {
+        let (x, y) = (i as u32 % width, i as u32 / width);
+        let share = |v: u32, of: u32| (f64::from(v) + 0.5) / f64::from(of);
+        if counts(share(x, width), share(y, height)) {
+            let signal = |p: &Pixel| {
+                [p.x, p.y, p.z].map(|v| f64::from(dome_imaging::transfer::srgb_from_linear(v)))
+            };
+            for (a, b) in signal(a).iter().zip(signal(b)) {
+                sum += (a - b).powi(2);
+                n += 1.0;
+            }
+        }
+    }
+    10.0 * (n / f64::max(sum, 1e-12)).log10()
+}
+
+struct Folder(tempfile::TempDir);
+
+impl Folder {
+    fn new() -> Self {
+        Self(tempfile::tempdir().unwrap())
+    }
+
+    fn at(&self, name: &str) -> PathBuf {
+        self.0.path().join(name)
+    }
+}
+
+fn convert(from: &Path, to: &Path, extra: &[&str]) -> String {
+    run_ok(&[&["convert", text(from), "-o", text(to)][..], extra].concat())
+}
+
+/// ffmpeg (Debian): its general remapping filter for cube grids, the equi-angular cube, fisheyes, perspective
+/// and turns. Its samples lie on the ends where ours go by area, so half a pixel apart at most.
+#[test]
+fn shapes_agree_with_ffmpegs_filter() {
+    let f = Folder::new();
+    let sphere = f.at("sphere.png");
+    paint(&sphere, Shape::Equirect, 1024);
+    let disc = |x: f64, y: f64| (x - 0.5).hypot(y - 0.5) < 0.48;
+    for (name, filter, ours) in [
+        (
+            "grid",
+            "c3x2:w=768:h=512",
+            vec![
+                "--to",
+                "cube-3x2",
+                "--size",
+                "768",
+                "--order",
+                "right,left,up,down,front,back",
+            ],
+        ),
+        (
+            "eac",
+            "eac:w=768:h=512",
+            vec![
+                "--to",
+                "eac-3x2",
+                "--size",
+                "768",
+                "--order",
+                "left,front,right,down:270,back:90,up:270",
+            ],
+        ),
+        (
+            "dome",
+            "fisheye:h_fov=180:v_fov=180:w=512:h=512",
+            vec!["--to", "fisheye:180", "--size", "512"],
+        ),
+        (
+            "equal-area",
+            "ball:w=512:h=512",
+            vec!["--to", "fisheye-equisolid:360", "--size", "512"],
+        ),
+        (
+            "frame",
+            "flat:h_fov=90:v_fov=60:yaw=30:pitch=20:roll=10:w=512:h=296",
+            vec![
+                "--to",
+                "perspective:90x60",
+                "--size",
+                "512x296",
+                "--turn",
+                "30,20,10",
+            ],
+        ),
+    ] {
+        let (theirs, got) = (f.at(&format!("{name}-f.png")), f.at(&format!("{name}.png")));
+        let filter = format!("v360=e:{filter}:interp=cubic");
+        outside(
+            "ffmpeg",
+            &[
+                "-v",
+                "error",
+                "-y",
+                "-i",
+                text(&sphere),
+                "-vf",
+                &filter,
+                "-update",
+                "1",
+                text(&theirs),
+            ],
+        );
+        convert(&sphere, &got, &ours);
+        let round = name == "dome" || name == "equal-area";
+        let apart = psnr(&got, &theirs, |x, y| !round || disc(x, y));
+        assert!(apart > 38.0, "{name}: {apart:.1} dB");
+    }
+    // And back: its cube read as a sphere.
+    let back = f.at("back.png");
+    convert(
+        &f.at("grid-f.png"),
+        &back,
+        &[
+            "--from",
+            "cube-3x2",
+            "--from-order",
+            "right,left,up,down,front,back",
+            "--to",
+            "equirect",
+            "--size",
+            "1024",
+        ],
+    );
+    let apart = psnr(&back, &sphere, |_, _| true);
+    assert!(apart > 38.0, "back: {apart:.1} dB");
+}
+
+/// OpenEXR's own utility (Debian openexr): its cube of our sphere is our cube, and read back it is the sphere.
+#[test]
+fn environment_maps_agree_with_openexrs_utility() {
+    let f = Folder::new();
+    let (png, sphere) = (f.at("sphere.png"), f.at("sphere.exr"));
+    paint(&png, Shape::Equirect, 1024);
+    convert(&png, &sphere, &["--to", "equirect", "--size", "1024"]);
+    let (theirs, ours) = (f.at("theirs.exr"), f.at("ours.exr"));
+    outside(
+        "exrenvmap",
+        &["-c", "-w", "256", text(&sphere), text(&theirs)],
+    );
+    convert(
+        &sphere,
+        &ours,
+        &[
+            "--to",
+            "cube-1x6",
+            "--order",
+            "left,right,up:180,down:180,front,back",
+            "--size",
+            "256",
+        ],
+    );
+    let apart = psnr(&ours, &theirs, |_, _| true);
+    assert!(apart > 38.0, "{apart:.1} dB");
+    // Both say in their header that they are such a cube, so no shape need be told.
+    for cube in [&theirs, &ours] {
+        let header = outside("exrheader", &[text(cube)]);
+        assert!(header.contains("cube-face map"), "{header}");
+        let back = f.at("back.exr");
+        convert(cube, &back, &["--to", "equirect", "--size", "1024"]);
+        let apart = psnr(&back, &sphere, |_, _| true);
+        assert!(apart > 38.0, "{apart:.1} dB");
+    }
+}
+
+#[test]
+fn six_faces_become_a_sphere_and_back() {
+    let f = Folder::new();
+    let sphere = f.at("sphere.png");
+    paint(&sphere, Shape::Equirect, 512);
+    let written = convert(
+        &sphere,
+        &f.at("room.png"),
+        &["--to", "cube-faces", "--size", "192"],
+    );
+    let files: Vec<&str> = written.lines().collect();
+    assert_eq!(files.len(), 6);
+    for (file, face) in files
+        .iter()
+        .zip(["left", "front", "right", "back", "up", "down"])
+    {
+        assert!(file.ends_with(&format!("room-{face}.png")), "{file}");
+    }
+    // A face is no sphere, so it says nothing to viewers.
+    assert!(
+        exiftool(Path::new(files[0]))
+            .get("ProjectionType")
+            .is_none()
+    );
+    let whole = f.at("whole.png");
+    let mut args = vec!["convert"];
+    let mut mixed = files.clone();
+    mixed.reverse();
+    args.extend(mixed);
+    args.extend(["-o", text(&whole), "--to", "equirect", "--size", "512"]);
+    run_ok(&args);
+    assert!(psnr(&whole, &sphere, |_, _| true) > 38.0);
+    assert_eq!(exiftool(&whole)["ProjectionType"], "equirectangular");
+    // The same by one name for all six.
+    let again = f.at("again.png");
+    convert(
+        &f.at("room.png"),
+        &again,
+        &["--from", "cube-faces", "--to", "equirect", "--size", "512"],
+    );
+    assert_eq!(
+        std::fs::read(&whole).unwrap(),
+        std::fs::read(&again).unwrap()
+    );
+    // Five are allowed; what is missing is see-through.
+    let five = f.at("five.png");
+    let out = support::run(&[
+        "convert",
+        files[0],
+        files[1],
+        files[2],
+        files[3],
+        files[4],
+        "-o",
+        text(&five),
+        "--to",
+        "equirect",
+    ]);
+    assert!(String::from_utf8_lossy(&out.stderr).contains("The face down is missing"));
+    let (width, pixels) = read(&five);
+    assert_eq!((pixels[0].w, pixels[pixels.len() - 1].w), (1.0, 0.0));
+    assert_eq!(width, 768);
+    // One sentence for what is no cube.
+    paint(&f.at("room-back.png"), Shape::Equirect, 192);
+    let said = run_fails(
+        &[
+            "convert",
+            text(&f.at("room.png")),
+            "-o",
+            text(&whole),
+            "--from",
+            "cube-faces",
+            "--to",
+            "equirect",
+        ],
+        1,
+    );
+    assert!(
+        said.contains("room-back.png is 192 x 96 px, and a face of a cube is square"),
+        "{said}"
+    );
+    paint(&f.at("room-back.png"), "octahedral".parse().unwrap(), 100);
+    let said = run_fails(
+        &[
+            "convert",
+            text(&f.at("room.png")),
+            "-o",
+            text(&whole),
+            "--from",
+            "cube-faces",
+            "--to",
+            "equirect",
+        ],
+        1,
+    );
+    assert!(said.contains("all faces need the same size"), "{said}");
+}
+
+#[test]
+fn depth_range_and_metadata_are_right() {
+    let f = Folder::new();
+    // Light far beyond white in an EXR survives as float; 16 bits stay 16 bits.
+    let (png, exr) = (f.at("s.png"), f.at("s.exr"));
+    paint(&png, Shape::Equirect, 128);
+    convert(&png, &exr, &["--to", "equirect", "--size", "128"]);
+    let ball = f.at("ball.exr");
+    convert(&exr, &ball, &["--to", "mirror-ball", "--size", "128"]);
+    let header = outside("exrheader", &[text(&ball)]);
+    assert!(
+        !header.contains("latitude-longitude") && header.contains("Shape mirror-ball"),
+        "{header}"
+    );
+    // A part of the sphere is told with its place in the whole.
+    let part = f.at("part.jpg");
+    convert(
+        &png,
+        &part,
+        &["--to", "equirect:180x90@45,10", "--size", "256"],
+    );
+    let tags = exiftool(&part);
+    assert_eq!(tags["FullPanoWidthPixels"], 512);
+    assert_eq!(tags["CroppedAreaLeftPixels"], 192);
+    assert_eq!(tags["CroppedAreaTopPixels"], 50);
+    // And read back without a word it is that part.
+    let whole = f.at("whole.png");
+    convert(&part, &whole, &["--to", "equirect", "--size", "128"]);
+    let covered = read(&whole).1.iter().filter(|p| p.w > 0.9).count();
+    assert!(
+        (covered as f64 / (128.0 * 64.0) - 0.25).abs() < 0.03,
+        "{covered}"
+    );
+    for (args, says) in [
+        (
+            vec!["--to", "equirect", "--size", "1920x1080"],
+            "1920 px wide it is 960 px high",
+        ),
+        (vec!["--to", "sphere"], "no shape"),
+        (
+            vec!["--to", "octahedral", "--order", "left,right"],
+            "names six faces",
+        ),
+        (
+            vec!["--to", "octahedral", "--from", "cube-cross"],
+            "not the ratio of cube-cross",
+        ),
+        (vec!["--to", "fisheye-orthographic:270"], "at most 180"),
+    ] {
+        let all = [&["convert", text(&png), "-o", text(&whole)][..], &args].concat();
+        let out = support::run(&all);
+        let said = String::from_utf8_lossy(&out.stderr).into_owned();
+        assert!(
+            !out.status.success() && said.contains(says) && !said.contains("panicked"),
+            "{args:?}: {said}"
+        );
+    }
+    let listed = run_ok(&["shapes"]);
+    assert!(listed.contains("eac-3x2") && listed.contains("left front right back up down"));
+}
+
+/// A render in another shape is the converted sphere: the same scene through the other projection.
+#[test]
+fn renders_in_other_shapes_agree_with_converted_ones() {
+    let f = Folder::new();
+    let scene = support::scene_in(f.0.path());
+    let sphere = f.at("sphere.exr");
+    let common = ["--samples", "64", "--at", "0,1.2,0"];
+    run_ok(
+        &[
+            &[
+                "render",
+                text(&scene),
+                "-o",
+                text(&sphere),
+                "--width",
+                "512",
+            ][..],
+            &common,
+        ]
+        .concat(),
+    );
+    for (shape, width) in [
+        ("cube-3x2", "192"),
+        ("fisheye:180", "128"),
+        ("octahedral", "128"),
+        ("perspective:90x60@0.1,0.1", "120"),
+    ] {
+        let (rendered, converted) = (f.at("r.exr"), f.at("c.exr"));
+        run_ok(
+            &[
+                &[
+                    "render",
+                    text(&scene),
+                    "-o",
+                    text(&rendered),
+                    "--shape",
+                    shape,
+                    "--width",
+                    width,
+                ][..],
+                &common,
+            ]
+            .concat(),
+        );
+        convert(&sphere, &converted, &["--to", shape, "--size", width]);
+        let apart = psnr(&rendered, &converted, |_, _| true);
+        assert!(apart > 24.0, "{shape}: {apart:.1} dB");
+    }
+    let faces = run_ok(
+        &[
+            &[
+                "render",
+                text(&scene),
+                "-o",
+                text(&f.at("k.png")),
+                "--shape",
+                "cube-faces",
+                "--width",
+                "32",
+            ][..],
+            &common,
+        ]
+        .concat(),
+    );
+    assert_eq!(faces.lines().count(), 6);
+    let said = run_fails(
+        &[
+            "render",
+            text(&scene),
+            "-o",
+            text(&sphere),
+            "--shape",
+            "cube-6x1",
+            "--width",
+            "1000",
+        ],
+        1,
+    );
+    assert!(said.contains("take 996 or 1002 px"), "{said}");
+}
