@@ -200,3 +200,75 @@ fn an_order_to_a_noise_with_passes_tells_its_noise_and_shows_its_passes() {
         assert_eq!(answer.0, 422, "{}", answer.1);
     }
 }
+
+/// An order in another shape is made in that shape, shown as the sphere it holds and handed over as one.
+#[test]
+fn an_order_may_have_any_shape() {
+    let (folder, server, project) = with_room();
+    let viewpoint = server
+        .json("GET", &format!("/api/projects/{project}"), None)
+        .1["viewpoints"][0]["id"]
+        .clone();
+    let order = |wish: serde_json::Value| {
+        server.json(
+            "POST",
+            &format!("/api/projects/{project}/orders"),
+            Some(wish),
+        )
+    };
+    let (status, estimate) = server.json("GET", "/api/estimate?shape=cube-cross&width=128", None);
+    assert_eq!((status, &estimate["height"]), (200, &json!(96)));
+    let wish = json!({"viewpoint": viewpoint, "shape": "cube-cross", "width": 128, "samples": 4,
+        "passes": ["depth"]});
+    let (status, placed) = order(wish);
+    assert_eq!(status, 200, "{placed}");
+    assert_eq!(placed["spec"]["height"], 96);
+    let id = placed["id"].as_i64().unwrap();
+    server.wait_for_order(id, "done");
+    let size = |path: &str| {
+        let picture = image::load_from_memory(&server.get(&format!("/api/orders/{id}/{path}")));
+        let picture = picture.unwrap();
+        (picture.width(), picture.height())
+    };
+    assert_eq!(size("flat.jpg"), (128, 96));
+    assert_eq!(size("picture.jpg"), (128, 64));
+    assert_eq!(size("passes/depth/picture.jpg"), (128, 96));
+    // The master says what it is, so that a converter need not be told.
+    let master = folder.path().join("master.exr");
+    std::fs::write(&master, server.get(&format!("/api/orders/{id}/master.exr"))).unwrap();
+    let sphere = folder.path().join("sphere.png");
+    support::run_ok(&[
+        "convert",
+        support::text(&master),
+        "-o",
+        support::text(&sphere),
+        "--to",
+        "equirect",
+    ]);
+    let package = json!({"exposure_stops": 0.0, "soft": false, "quality": 90,
+        "opening_heading_deg": 0.0, "opening_pitch_deg": 0.0, "opening_hfov_deg": 80.0});
+    let (status, package) =
+        server.json("POST", &format!("/api/orders/{id}/packages"), Some(package));
+    assert_eq!(
+        (status, &package["width"], &package["height"]),
+        (200, &json!(128), &json!(64))
+    );
+    for (wish, says) in [
+        (
+            json!({"viewpoint": viewpoint, "shape": "cube-6x1", "width": 100, "samples": 4}),
+            "take 96 or 102 px",
+        ),
+        (
+            json!({"viewpoint": viewpoint, "shape": "sphere", "width": 64, "samples": 4}),
+            "no shape",
+        ),
+        (
+            json!({"viewpoint": viewpoint, "shape": "octahedral", "width": 64, "samples": 4, "denoise": true}),
+            "full spheres only",
+        ),
+    ] {
+        let (status, answer) = order(wish);
+        let said = answer["error"].as_str().unwrap_or_default();
+        assert!(status == 422 && said.contains(says), "{answer}");
+    }
+}

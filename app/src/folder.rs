@@ -101,6 +101,11 @@ impl DataFolder {
         self.order(id).join("display.jpg")
     }
 
+    /// A master that is not a sphere unrolled, as it is, for the screen.
+    pub fn flat(&self, id: i64) -> PathBuf {
+        self.order(id).join("flat.jpg")
+    }
+
     /// A picture of one pass of a master for the screen.
     pub fn pass_display(&self, id: i64, pass: &str) -> PathBuf {
         self.order(id).join(format!("display-{pass}.jpg"))

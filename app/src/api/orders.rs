@@ -8,8 +8,7 @@ use crate::work::queue::{self, DISPLAY_WIDTH};
 use crate::work::{App, Result, WorkError};
 use dome_files::strip_file;
 use dome_imaging::scale::Shrink;
-use dome_optics::PanoramaSize;
-use dome_optics::resolution::pixels_per_degree;
+use dome_optics::{PanoramaSize, PictureSize, Shape};
 use dome_trace::PassSet;
 use dome_trace::render::STRIP_ROWS;
 use rocket::http::{ContentType, Status};
@@ -19,7 +18,7 @@ use std::ops::RangeInclusive;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
-        estimate, place, one, stop, resume, discard, strip, display, master
+        estimate, place, one, stop, resume, discard, strip, display, flat, master
     ]
 }
 
@@ -28,12 +27,25 @@ const MAX_SAMPLES: u32 = 65_536;
 /// Noise targets that an order may ask for, percent.
 const NOISE: RangeInclusive<f32> = 0.1..=100.0;
 
-fn estimated(app: &App, width: u32, passes: &PassSet) -> Result<Estimate> {
-    let size = PanoramaSize::from_width(width)?;
+/// The shape and size that an order asks for. Six files are one stack of faces here.
+fn picture_size(shape: Option<&str>, width: u32) -> Result<PictureSize> {
+    let shape: Shape = shape.unwrap_or("equirect").parse()?;
+    Ok(match shape {
+        Shape::Equirect => PanoramaSize::from_width(width)?.into(),
+        Shape::CubeFaces(layout) => PictureSize::new(Shape::Cube(layout), Some(width), None)?,
+        other => PictureSize::new(other, Some(width), None)?,
+    })
+}
+
+fn estimated(app: &App, size: PictureSize, passes: &PassSet) -> Result<Estimate> {
     let layers = passes.layers();
+    let (width, pixels) = (
+        size.width(),
+        u64::from(size.width()) * u64::from(size.height()),
+    );
     // Compression only makes it smaller; tables and header are counted generously.
     let master_bytes =
-        size.pixels() * strip_file::pixel_bytes(&layers) + 16 * u64::from(size.height()) + 4096;
+        pixels * strip_file::pixel_bytes(&layers) + 16 * u64::from(size.height()) + 4096;
     let channels: u64 = layers.iter().map(|l| l.channels.len() as u64 + 1).sum();
     Ok(Estimate {
         height: size.height(),
@@ -41,7 +53,7 @@ fn estimated(app: &App, width: u32, passes: &PassSet) -> Result<Estimate> {
         // Strips and master are both there at the end, and the pictures for the screen.
         working_bytes: 2 * master_bytes + (8 << 20),
         free_bytes: app.folder.free_bytes(),
-        pixels_per_degree: pixels_per_degree(width),
+        pixels_per_degree: size.shape.sphere_width(width) / 360.0,
         // A strip with its sums and layers, some blocks being compressed, and the table of lines.
         memory_bytes: u64::from(width) * u64::from(STRIP_ROWS) * (120 + 8 * channels)
             + 16 * u64::from(size.height())
@@ -54,10 +66,16 @@ fn pass_set(names: Option<&str>) -> Result<PassSet> {
         .map_err(|e| WorkError::Request(format!("{e}; correct the list.")))
 }
 
-#[get("/estimate?<width>&<passes>")]
-async fn estimate(app: &Shared, width: u32, passes: Option<String>) -> Answer<Json<Estimate>> {
+#[get("/estimate?<width>&<shape>&<passes>")]
+async fn estimate(
+    app: &Shared,
+    width: u32,
+    shape: Option<String>,
+    passes: Option<String>,
+) -> Answer<Json<Estimate>> {
     blocking(app, move |app| {
-        Ok(Json(estimated(app, width, &pass_set(passes.as_deref())?)?))
+        let size = picture_size(shape.as_deref(), width)?;
+        Ok(Json(estimated(app, size, &pass_set(passes.as_deref())?)?))
     })
     .await
 }
@@ -67,8 +85,15 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
     let mut settings = app.store.project(project)?.settings;
     let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
     let passes = PassSet::new(request.passes.iter().flatten().copied());
-    let estimate = estimated(app, request.width, &passes)?;
+    let size = picture_size(request.shape.as_deref(), request.width)?;
+    let estimate = estimated(app, size, &passes)?;
     let refuse = |sentence: String| Err(WorkError::Request(sentence));
+    if request.denoise == Some(true) && size.shape != Shape::Equirect {
+        return refuse(
+            "Noise is taken out of full spheres only; order a full sphere, or leave the noise in."
+                .into(),
+        );
+    }
     if !(1..=MAX_SAMPLES).contains(&request.samples) {
         return refuse(format!(
             "{} samples per pixel are outside 1 to {MAX_SAMPLES}; choose a number inside.",
@@ -123,6 +148,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
     Ok(OrderSpec {
         viewpoint: viewpoint.name,
         pose: viewpoint.pose,
+        shape: size.shape.to_string(),
         width: request.width,
         height: estimate.height,
         samples: request.samples,
@@ -221,6 +247,12 @@ async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
 #[get("/orders/<id>/picture.jpg")]
 async fn display(app: &Shared, id: i64) -> Option<RangedFile> {
     jpeg(app.folder.display(id))
+}
+
+/// A master in another shape than the unrolled sphere, as it is.
+#[get("/orders/<id>/flat.jpg")]
+async fn flat(app: &Shared, id: i64) -> Option<RangedFile> {
+    jpeg(app.folder.flat(id))
 }
 
 #[get("/orders/<id>/master.exr")]

@@ -328,9 +328,12 @@ pub struct OrderSpec {
     pub viewpoint: String,
     /// Where it stood then.
     pub pose: Pose,
+    /// Shape of the picture, by its name on the command line.
+    #[serde(default = "full_sphere")]
+    pub shape: String,
     /// Width in pixels.
     pub width: u32,
-    /// Height in pixels: half the width.
+    /// Height in pixels; it follows from the shape.
     pub height: u32,
     /// Samples per pixel; with a noise target the most a pixel may take.
     pub samples: u32,
@@ -365,6 +368,10 @@ pub struct OrderSpec {
     /// Radius of the ambient occlusion, metres; 1 if absent.
     #[serde(default)]
     pub occlusion_m: Option<f32>,
+}
+
+fn full_sphere() -> String {
+    dome_optics::Shape::Equirect.to_string()
 }
 
 /// A lens with an opening.
@@ -413,6 +420,8 @@ pub struct Order {
 pub struct OrderRequest {
     /// Number of the viewpoint.
     pub viewpoint: i64,
+    /// Shape by its name on the command line; the full sphere if absent.
+    pub shape: Option<String>,
     /// Width in pixels.
     pub width: u32,
     /// Samples per pixel; with a noise target the most a pixel may take.

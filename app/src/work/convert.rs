@@ -7,7 +7,7 @@ use dome_files::picture_file::{self, PictureSpec};
 use dome_files::rows::{Depth, PictureRows};
 use dome_files::{FileError, PictureFormat};
 use dome_imaging::convert::{Conversion, Kernel, Pixel, Source, SourceBuilder};
-use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Strip};
+use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
 use dome_optics::projection::CubeLayout;
 use dome_optics::{Orientation, PictureSize, Shape};
 use std::path::{Path, PathBuf};
@@ -206,6 +206,25 @@ pub struct Wanted {
 pub fn natural_size(source: &Source, to: Shape) -> Result<PictureSize> {
     let sphere = source.shape().sphere_width(source.size().0);
     Ok(PictureSize::new(to, Some(to.width_for(sphere)), None)?)
+}
+
+/// The whole sphere of a picture, unrolled, `width` pixels wide.
+pub fn sphere(loaded: &Loaded, width: u32) -> Picture {
+    let size = (width, width / 2);
+    let level = Orientation::default();
+    let rows = Conversion::new(
+        &loaded.source,
+        Shape::Equirect,
+        size,
+        level,
+        Kernel::Bicubic,
+    )
+    .rows(0, size.1);
+    Picture {
+        width: size.0,
+        height: size.1,
+        samples: rows.iter().flat_map(|p| [p.x, p.y, p.z]).collect(),
+    }
 }
 
 /// The result as strips; `each` is told how many rows are done and may stop it.

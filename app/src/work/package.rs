@@ -1,5 +1,7 @@
 //! Packages: a JPEG with panorama properties made from a master, read back and checked.
 
+use super::convert::{self, Wanted};
+use super::queue::picture_size;
 use super::{App, Result, WorkError};
 use crate::api::types::{CheckInfo, OrderState, Package, PackageRequest};
 use crate::folder::remove;
@@ -7,7 +9,9 @@ use dome_files::exr_picture::ExrStrips;
 use dome_files::inspect::inspect;
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::{FileError, PictureFormat};
+use dome_imaging::convert::Kernel;
 use dome_imaging::{Curve, Tone};
+use dome_optics::{Orientation, Shape};
 
 /// Makes a package from an order's master.
 pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
@@ -28,12 +32,27 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
         ));
     }
     let spec = row.spec;
-    let mut picture = PictureSpec::panorama(
-        PictureFormat::Jpeg,
-        spec.width,
-        spec.height,
-        spec.pose.heading_deg,
-    );
+    let master = app.folder.master(order);
+    // Viewers and hosts take spheres: a master in another shape is unrolled for them.
+    let unrolled = if picture_size(&spec)?.shape == Shape::Equirect {
+        None
+    } else {
+        let loaded = convert::load(&master, None)?;
+        let size = convert::natural_size(&loaded.source, Shape::Equirect)?;
+        Some((
+            loaded,
+            Wanted {
+                size,
+                turn: Orientation::default(),
+                kernel: Kernel::Bicubic,
+            },
+        ))
+    };
+    let (width, height) = (unrolled.as_ref()).map_or((spec.width, spec.height), |(_, w)| {
+        (w.size.width(), w.size.height())
+    });
+    let mut picture =
+        PictureSpec::panorama(PictureFormat::Jpeg, width, height, spec.pose.heading_deg);
     picture.quality = request.quality;
     picture.tone = Tone {
         exposure_stops: request.exposure_stops,
@@ -45,27 +64,28 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
     };
     picture.tags.opening_deg = Some((request.opening_heading_deg, request.opening_pitch_deg));
     picture.tags.hfov_deg = Some(request.opening_hfov_deg);
-    let asked = picture.tags.properties(spec.width, spec.height)?;
+    let asked = picture.tags.properties(width, height)?;
 
     let project = app.store.project(row.project)?.name;
     let file = format!(
         "{}.jpg",
-        file_name(&format!(
-            "{project} - {} - {} px",
-            spec.viewpoint, spec.width
-        ))
+        file_name(&format!("{project} - {} - {width} px", spec.viewpoint))
     );
     let id = app.store.add_package(order)?;
     let folder = app.folder.package(id);
     let path = folder.join(&file);
     let written = std::fs::create_dir_all(&folder)
         .map_err(FileError::io("Making", &folder))
-        .and_then(|()| {
-            picture_file::write(
+        .and_then(|()| match &unrolled {
+            Some((loaded, wanted)) => {
+                let strips = convert::strips(loaded, wanted, false, |_| true);
+                picture_file::write(&path, &picture, strips)
+            }
+            None => picture_file::write(
                 &path,
                 &picture,
-                picture_file::plain(ExrStrips::open(&app.folder.master(order))?),
-            )
+                picture_file::plain(ExrStrips::open(&master)?),
+            ),
         });
     let found = written.and_then(|()| inspect(&path));
     let found = match found {
@@ -76,7 +96,7 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
             return Err(e.into());
         }
     };
-    let checks = dome_rules::compare((spec.width, spec.height), &asked, &found)
+    let checks = dome_rules::compare((width, height), &asked, &found)
         .into_iter()
         .map(|c| CheckInfo {
             what: c.what.into(),

@@ -48,7 +48,9 @@ pub fn display(app: &App, id: i64, pass: Pass) -> Result<PathBuf> {
         return Ok(path);
     }
     let (width, height) = (row.spec.width, row.spec.height);
-    let shown = (width.min(DISPLAY_WIDTH), width.min(DISPLAY_WIDTH) / 2);
+    let across = width.min(DISPLAY_WIDTH);
+    let down = u64::from(across) * u64::from(height) / u64::from(width.max(1));
+    let shown = (across, (down as u32).max(1));
     let picture = if matches!(pass, Pass::Depth | Pass::ObjectMask) {
         // Means of distances or of mask colours would show what is not there.
         nearest(strips(app, id, pass)?, (width, height), shown)?

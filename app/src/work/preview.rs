@@ -57,7 +57,12 @@ pub const SCREEN_TONE: Tone = Tone {
 
 /// The eye of a pose.
 pub fn eye(pose: &Pose) -> MonoEye<Equirect> {
-    MonoEye::new(DVec3::from(pose.position), orientation(pose), Equirect)
+    shaped_eye(pose, Equirect)
+}
+
+/// The eye at a pose that draws with some projection.
+pub fn shaped_eye<P: dome_optics::Projection>(pose: &Pose, projection: P) -> MonoEye<P> {
+    MonoEye::new(DVec3::from(pose.position), orientation(pose), projection)
 }
 
 /// The orientation of a pose.

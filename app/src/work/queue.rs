@@ -1,7 +1,8 @@
 //! The render queue: one worker, durable strips, true progress.
 
+use super::convert;
 use super::denoise::denoised;
-use super::preview::{SCREEN_TONE, eye};
+use super::preview::{SCREEN_TONE, shaped_eye};
 use super::{App, Result, WorkError};
 use crate::api::types::{Event, Order, OrderSpec, OrderState};
 use crate::folder::{DataFolder, remove};
@@ -10,7 +11,7 @@ use dome_files::picture_file::{self, PictureSpec};
 use dome_files::{FileError, PictureFormat, exr_picture::ExrStrips, jpeg, strip_file};
 use dome_imaging::scale::Shrink;
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
-use dome_optics::{Eye, LensEye, PanoramaSize};
+use dome_optics::{Eye, LensEye, PictureSize, Shape};
 use dome_trace::passes::mask_table;
 use dome_trace::{Control, Forecast, Pass, PassSet, Quality, Render, Scene};
 use std::collections::BTreeSet;
@@ -21,6 +22,8 @@ use std::time::{Duration, Instant};
 
 /// Width of the picture of a master for the screen, pixels.
 pub const DISPLAY_WIDTH: u32 = 2048;
+/// Width of a flat picture for the screen, pixels.
+const FLAT_WIDTH: u32 = 1024;
 /// Width of a project's picture on its card, pixels.
 pub const CARD_WIDTH: u32 = 640;
 
@@ -244,10 +247,20 @@ pub fn quality(spec: &OrderSpec) -> Quality {
     }
 }
 
+/// The shape and size of an order's picture.
+pub fn picture_size(spec: &OrderSpec) -> Result<PictureSize> {
+    let shape: Shape = spec.shape.parse()?;
+    Ok(PictureSize::new(
+        shape,
+        Some(spec.width),
+        Some(spec.height),
+    )?)
+}
+
 /// Renders an order to its end (true) or until it is stopped (false).
 fn run(app: &App, row: &OrderRow) -> Result<bool> {
     let spec = &row.spec;
-    let size = PanoramaSize::from_width(spec.width)?;
+    let size = picture_size(spec)?;
     let running = Arc::new(Running::new(row.id));
     *app.queue
         .running
@@ -263,7 +276,7 @@ fn run(app: &App, row: &OrderRow) -> Result<bool> {
     let light = app
         .scenes
         .light(app, row.project, &spec.settings, spec.draft)?;
-    let plain = eye(&spec.pose);
+    let plain = shaped_eye(&spec.pose, size.shape);
     let eye: Box<dyn Eye> = match spec.lens {
         Some(lens) => Box::new(LensEye::new(plain, lens.fstop, lens.focus_m)),
         None => Box::new(plain),
@@ -391,6 +404,8 @@ fn write_master(
         spec.pose.heading_deg,
     );
     picture.layers = wanted.layers();
+    let size = picture_size(spec)?;
+    picture.shape = size.shape;
     if wanted.has(Pass::ObjectMask) {
         picture.comments = Some(mask_table(scene));
     }
@@ -408,19 +423,24 @@ fn write_master(
             ..strip
         }
     };
-    let size = PanoramaSize::from_width(spec.width)?;
     let strips = denoised(strips, &made, size.height(), spec.denoise);
     picture_file::write(&path, &picture, strips.map(|s| s.map(keep)))?;
     Ok(())
 }
 
-/// The picture for the screen and, for the project's newest master, the card.
+/// The picture for the screen and, for the project's newest master, the card. A master in another shape is
+/// shown as the sphere that it holds, and flat beside it.
 fn make_pictures(app: &App, project: i64, id: i64, spec: &OrderSpec) -> Result<()> {
-    let small = shrink(
-        ExrStrips::open(&app.folder.master(id))?,
-        (spec.width, spec.height),
-        DISPLAY_WIDTH,
-    )?;
+    let master = app.folder.master(id);
+    let flat = |width| shrink(ExrStrips::open(&master)?, (spec.width, spec.height), width);
+    let small = if picture_size(spec)?.shape == Shape::Equirect {
+        flat(DISPLAY_WIDTH)?
+    } else {
+        save_jpeg(&app.folder.flat(id), &flat(FLAT_WIDTH)?)?;
+        let loaded = convert::load(&master, None)?;
+        let natural = convert::natural_size(&loaded.source, Shape::Equirect)?;
+        convert::sphere(&loaded, natural.width().min(DISPLAY_WIDTH) & !1)
+    };
     save_jpeg(&app.folder.display(id), &small)?;
     save_jpeg(
         &app.folder.card(project),
@@ -437,7 +457,8 @@ pub fn shrink(
     width: u32,
 ) -> Result<Picture> {
     let width = width.min(size.0);
-    let mut shrink = Shrink::new(size, (width, width / 2));
+    let height = u64::from(width) * u64::from(size.1) / u64::from(size.0.max(1));
+    let mut shrink = Shrink::new(size, (width, height as u32));
     for strip in strips {
         shrink
             .add(&strip?)

@@ -9,8 +9,9 @@ use crate::transfer::srgb_from_linear;
 use dome_optics::projection::Face;
 use dome_optics::{LonLat, Shape};
 
-/// Parts of an edge that are looked at one by one.
-const PARTS: usize = 16;
+/// Most parts of an edge that are looked at one by one, and least pixels of one: fewer say nothing in grain.
+const MOST_PARTS: usize = 16;
+const LEAST_PIXELS: i64 = 32;
 /// A part is a seam if its step is larger than the gradients beside it by this factor ...
 const FACTOR: f64 = 1.6;
 /// ... and by so many percent of white.
@@ -44,20 +45,23 @@ fn shown(p: Pixel) -> f64 {
 #[derive(Clone, Copy, Default)]
 struct Sum {
     step: f64,
-    explained: f64,
+    /// On this side and beyond. What lies beyond a face edge is interpolated and calmer than it is.
+    inner: f64,
+    outer: f64,
     count: f64,
 }
 
 impl Sum {
-    fn add(&mut self, step: f64, explained: f64) {
+    fn add(&mut self, step: f64, inner: f64, outer: f64) {
         self.step += step;
-        self.explained += explained;
+        self.inner += inner;
+        self.outer += outer;
         self.count += 1.0;
     }
 
     fn means(self) -> (f64, f64) {
         let n = self.count.max(1.0);
-        (self.step / n, self.explained / n)
+        (self.step / n, self.inner.max(self.outer) / n)
     }
 
     fn excess(self) -> f64 {
@@ -152,7 +156,8 @@ fn edge(source: &Source, name: String, piece: usize, side: Side) -> Seam {
         Side::Left | Side::Right => h,
         Side::Top | Side::Bottom => w,
     };
-    let mut parts = [Sum::default(); PARTS];
+    let count = ((length / LEAST_PIXELS) as usize).clamp(1, MOST_PARTS);
+    let mut parts = vec![Sum::default(); count];
     for i in 0..length {
         let value = |depth: i64| {
             let (x, y) = side.pixel(i, depth, w, h);
@@ -164,13 +169,12 @@ fn edge(source: &Source, name: String, piece: usize, side: Side) -> Seam {
             continue;
         }
         let [a2, a1, a0, b0, b1, b2] = [a2, a1, a0, b0, b1, b2].map(shown);
-        let beside = [(a2, a1), (a1, a0), (b0, b1), (b1, b2)];
-        let explained = beside.iter().map(|(a, b)| (a - b).abs()).sum::<f64>() / 4.0;
-        let part = (i * PARTS as i64 / length) as usize;
-        parts[part].add((a0 - b0).abs(), explained);
+        let mean = |x: f64, y: f64, z: f64| ((x - y).abs() + (y - z).abs()) / 2.0;
+        let part = (i * count as i64 / length) as usize;
+        parts[part].add((a0 - b0).abs(), mean(a2, a1, a0), mean(b0, b1, b2));
     }
     let place = |part: usize| {
-        let (x, y) = side.point((part as f64 + 0.5) / PARTS as f64, 0.0);
+        let (x, y) = side.point((part as f64 + 0.5) / count as f64, 0.0);
         source.shape().beyond(piece, x, y)
     };
     seam(name, &parts, |part| {
@@ -192,7 +196,7 @@ fn pole(source: &Source, up: bool) -> Seam {
     let mut sum = Sum::default();
     for (a, b) in first.iter().zip(&second) {
         // A gentle slope spreads half as far as it steps; noise seven tenths.
-        sum.add((a - mean).abs(), (a - b).abs());
+        sum.add((a - mean).abs(), (a - b).abs(), 0.0);
     }
     let name = if up { "zenith" } else { "nadir" };
     seam(name.into(), &[sum], |_| {
@@ -204,7 +208,8 @@ fn seam(edge: String, parts: &[Sum], place: impl Fn(usize) -> (f64, f64)) -> Sea
     let mut whole = Sum::default();
     for p in parts {
         whole.step += p.step;
-        whole.explained += p.explained;
+        whole.inner += p.inner;
+        whole.outer += p.outer;
         whole.count += p.count;
     }
     let (step, explained) = whole.means();

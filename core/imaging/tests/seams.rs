@@ -68,9 +68,9 @@ fn what_was_spoilt_is_named_with_its_place() {
     );
     assert!(found[0].strength > 2.0, "{:?}", found[0]);
     // A filter that did not wrap: the last columns fade away between 30 and 60 degrees down.
-    let found = measure(&picture("equirect", 512, |x, y, v| {
-        if x >= 504 && (170..213).contains(&y) {
-            v * (1.0 - (x - 503) as f32 / 16.0)
+    let found = measure(&picture("equirect", 1024, |x, y, v| {
+        if x >= 1016 && (340..426).contains(&y) {
+            v * (1.0 - (x - 1015) as f32 / 16.0)
         } else {
             v
         }
@@ -84,7 +84,7 @@ fn what_was_spoilt_is_named_with_its_place() {
     assert!((-62.0..-28.0).contains(&worst.pitch_deg), "{worst:?}");
     assert!(found[1..].iter().all(|s| !s.visible));
     // A star at the pole: the first row is painted over in stripes.
-    let found = measure(&picture("equirect", 512, |x, y, v| {
+    let found = measure(&picture("equirect", 1024, |x, y, v| {
         if y < 2 && x % 64 < 32 { v + 0.2 } else { v }
     }));
     assert_eq!((found[0].edge.as_str(), found[0].visible), ("zenith", true));

@@ -99,8 +99,11 @@ export const api = {
     json<LightInfo[]>("GET", `/projects/${project}/lights?viewpoint=${viewpoint}`),
   sun: (latitude: number, month: number, day: number, hour: number) =>
     json<SunPosition>("GET", `/sun?latitude=${latitude}&month=${month}&day=${day}&hour=${hour}`),
-  estimate: (width: number, passes: Pass[]) =>
-    json<Estimate>("GET", `/estimate?width=${width}&passes=${passes.join(",")}`),
+  estimate: (shape: string, width: number, passes: Pass[]) =>
+    json<Estimate>(
+      "GET",
+      `/estimate?shape=${encodeURIComponent(shape)}&width=${width}&passes=${passes.join(",")}`,
+    ),
   passPicture: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/picture.jpg`,
   passFile: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/pass.exr`,
   passValue: (order: number, pass: Pass, u: number, v: number) =>

@@ -11,6 +11,10 @@ export type OrderRequest = {
  */
 viewpoint: number, 
 /**
+ * Shape by its name on the command line; the full sphere if absent.
+ */
+shape?: string, 
+/**
  * Width in pixels.
  */
 width: number, 

@@ -17,11 +17,15 @@ viewpoint: string,
  */
 pose: Pose, 
 /**
+ * Shape of the picture, by its name on the command line.
+ */
+shape: string, 
+/**
  * Width in pixels.
  */
 width: number, 
 /**
- * Height in pixels: half the width.
+ * Height in pixels; it follows from the shape.
  */
 height: number, 
 /**

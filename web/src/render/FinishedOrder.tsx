@@ -4,7 +4,9 @@ import { api } from "../api/client";
 import type { Order } from "../generated/Order";
 import type { Pass } from "../generated/Pass";
 import { Horizon } from "../sphere/Horizon";
+import { FlatPicture } from "./FlatPicture";
 import { DEPTH_BANDS, passName } from "./passes";
+import { shapeName } from "./shapes";
 
 /** What the colours of a pass mean. */
 function Legend({ pass }: { pass: Pass }) {
@@ -43,6 +45,10 @@ export function FinishedOrder({
   const [pass, setPass] = useState<Pass | null>(null);
   const [place, setPlace] = useState<[number, number] | null>(null);
   const shown = pass !== null && order.spec.passes.includes(pass) ? pass : null;
+  // Other shapes are shown as the sphere that they hold, and as they were made.
+  const sphere = order.spec.shape === "equirect";
+  const [asMade, setAsMade] = useState(false);
+  const flat = !sphere && (asMade || shown !== null);
   // To the nearest five-hundredth: a pointer that hardly moves asks once.
   const [u, v] = place?.map((x) => Math.round(x * 500) / 500) ?? [null, null];
   const { data: value } = useQuery({
@@ -54,31 +60,59 @@ export function FinishedOrder({
   });
   return (
     <>
-      <Horizon
-        picture={shown === null ? `/api/orders/${order.id}/picture.jpg` : api.passPicture(order.id, shown)}
-        label={`Render of ${order.spec.viewpoint}${shown ? `, ${passName(shown)}` : ""}`}
-        heading={order.spec.pose.heading_deg}
-        pitch={order.spec.pose.pitch_deg}
-        roll={order.spec.pose.roll_deg}
-        onHover={setPlace}
-        note={
-          <span data-testid="pass-value">
-            {shown !== null && place && value !== undefined ? `${passName(shown)} here: ${value}` : note}
-          </span>
-        }
-      />
+      {flat ? (
+        <FlatPicture
+          order={order}
+          label={`Render of ${order.spec.viewpoint}, ${shown ? passName(shown) : "as made"}`}
+          picture={shown === null ? `/api/orders/${order.id}/flat.jpg` : api.passPicture(order.id, shown)}
+        />
+      ) : (
+        <Horizon
+          picture={shown === null ? `/api/orders/${order.id}/picture.jpg` : api.passPicture(order.id, shown)}
+          label={`Render of ${order.spec.viewpoint}${shown ? `, ${passName(shown)}` : ""}`}
+          heading={order.spec.pose.heading_deg}
+          pitch={order.spec.pose.pitch_deg}
+          roll={order.spec.pose.roll_deg}
+          onHover={setPlace}
+          note={
+            <span data-testid="pass-value">
+              {shown !== null && place && value !== undefined ? `${passName(shown)} here: ${value}` : note}
+            </span>
+          }
+        />
+      )}
       <div className="mt-1 ml-9 flex flex-col gap-2">
-        {order.spec.passes.length > 0 && (
-          <div className="flex flex-wrap gap-1.5" role="group" aria-label="Passes">
+        {(order.spec.passes.length > 0 || !sphere) && (
+          <div
+            className="flex flex-wrap gap-1.5"
+            role="group"
+            aria-label={sphere ? "Passes" : "Views and passes"}
+          >
+            {!sphere && (
+              <button
+                type="button"
+                aria-pressed={flat && shown === null}
+                className={`rounded-full border px-2.5 py-0.5 text-[13px] ${flat && shown === null ? "border-secondary bg-secondary text-secondary-content" : "border-base-300 hover:bg-base-200"}`}
+                onClick={() => {
+                  setPass(null);
+                  setAsMade(true);
+                }}
+              >
+                As made: {shapeName(order.spec.shape)}
+              </button>
+            )}
             {[null, ...order.spec.passes].map((p) => (
               <button
                 key={p ?? "beauty"}
                 type="button"
-                aria-pressed={shown === p}
-                className={`rounded-full border px-2.5 py-0.5 text-[13px] ${shown === p ? "border-secondary bg-secondary text-secondary-content" : "border-base-300 hover:bg-base-200"}`}
-                onClick={() => setPass(p)}
+                aria-pressed={shown === p && !(flat && p === null)}
+                className={`rounded-full border px-2.5 py-0.5 text-[13px] ${shown === p && !(flat && p === null) ? "border-secondary bg-secondary text-secondary-content" : "border-base-300 hover:bg-base-200"}`}
+                onClick={() => {
+                  setPass(p);
+                  setAsMade(false);
+                }}
               >
-                {p === null ? "Picture" : passName(p)}
+                {p === null ? (sphere ? "Picture" : "On the Horizon") : passName(p)}
               </button>
             ))}
           </div>

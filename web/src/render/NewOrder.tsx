@@ -11,6 +11,8 @@ import { Problem } from "../parts/Problem";
 import { Switch } from "../parts/Switch";
 import { bytes } from "../parts/units";
 import { PASS_NAMES } from "./passes";
+import { ShapeChooser } from "./ShapeChooser";
+import { SHAPES, sameDetail } from "./shapes";
 
 /** Usual widths and what they are for. */
 const WIDTHS: [number, string][] = [
@@ -42,6 +44,9 @@ export function NewOrder({
   const [viewpoint, setViewpoint] = useState(
     project.viewpoints.find((v) => v.id === asked)?.id ?? project.viewpoints[0]?.id ?? 0,
   );
+  const [shape, setShape] = useState("equirect");
+  const offer = SHAPES.find((s) => s.shape === shape);
+  const sphere = shape === "equirect";
   const [width, setWidth] = useState(2048);
   const [purpose, setPurpose] = useState<Purpose>("final");
   const [how, setHow] = useState<How>("noise");
@@ -58,8 +63,8 @@ export function NewOrder({
   const [occlusion, setOcclusion] = useState(1);
   const wanted = [...passes];
   const { data: estimate, error } = useQuery({
-    queryKey: ["estimate", width, wanted.join()],
-    queryFn: () => api.estimate(width, wanted),
+    queryKey: ["estimate", shape, width, wanted.join()],
+    queryFn: () => api.estimate(shape, width, wanted),
     placeholderData: (before) => before,
     gcTime: 10_000,
   });
@@ -67,13 +72,14 @@ export function NewOrder({
     mutationFn: () =>
       api.order(project.id, {
         viewpoint,
+        shape,
         width,
         samples: how === "noise" ? most : samples,
         ...(how === "noise" ? { noise_percent: noise } : {}),
         draft: purpose === "draft",
         passes: wanted,
         clay,
-        denoise,
+        denoise: denoise && sphere,
         ...(calm ? { clamp: 10 } : {}),
         ...(passes.has("ambient-occlusion") ? { occlusion_m: occlusion } : {}),
         ...(lens ? { lens: { fstop, focus_m: focus } } : {}),
@@ -88,9 +94,18 @@ export function NewOrder({
     },
   });
   const short = estimate?.free_bytes != null && estimate.free_bytes < estimate.working_bytes;
-  const extras = [clay && "clay", denoise && "denoised", lens && "lens", calm && "fireflies held"].filter(
-    Boolean,
-  );
+  const extras = [
+    clay && "clay",
+    denoise && sphere && "denoised",
+    lens && "lens",
+    calm && "fireflies held",
+  ].filter(Boolean);
+  // The usual widths of a sphere, as wide as this shape needs for the same detail.
+  const full = SHAPES[0];
+  const usual = WIDTHS.map(([w, use]): [number, string] => [
+    offer && full ? sameDetail(w, full, offer) : w,
+    use,
+  ]);
   const toggle = (pass: Pass) => {
     const next = new Set(passes);
     if (!next.delete(pass)) next.add(pass);
@@ -133,10 +148,17 @@ export function NewOrder({
             setNoise(NOISE[p]);
           }}
         />
+        <ShapeChooser
+          shape={shape}
+          onChange={(to) => {
+            if (offer) setWidth(sameDetail(width, offer, to));
+            setShape(to.shape);
+          }}
+        />
         <NumberField
           label="Width"
           unit="px"
-          step={2}
+          step={offer?.step ?? 1}
           min={16}
           max={65536}
           value={width}
@@ -146,13 +168,13 @@ export function NewOrder({
           <span className="text-xs text-base-content/75">Usual widths</span>
           <select
             className="select select-sm w-full bg-base-100"
-            value={WIDTHS.some(([w]) => w === width) ? width : ""}
+            value={usual.find(([w]) => w === width)?.[0] ?? ""}
             onChange={(e) => setWidth(Number(e.target.value))}
           >
             <option value="" disabled>
               own
             </option>
-            {WIDTHS.map(([w, use]) => (
+            {usual.map(([w, use]) => (
               <option key={w} value={w}>
                 {w} px, {use}
               </option>
@@ -230,7 +252,7 @@ export function NewOrder({
         </summary>
         <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-1">
           <Switch label="Clay" on={clay} onChange={setClay} />
-          <Switch label="Take noise out" on={denoise} onChange={setDenoise} />
+          {sphere && <Switch label="Take noise out" on={denoise} onChange={setDenoise} />}
           <Switch
             label="Hold fireflies back"
             hint="No sample adds more light than 10; the picture becomes a little darker than it truly is."

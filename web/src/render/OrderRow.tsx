@@ -5,6 +5,7 @@ import type { Order } from "../generated/Order";
 import { Mark, type Kind } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
 import { bytes, count, duration } from "../parts/units";
+import { shapeName } from "./shapes";
 
 export const states: Record<Order["state"], { kind: Kind; word: string }> = {
   queued: { kind: "none", word: "waiting" },
@@ -68,11 +69,12 @@ export function OrderRow({
         <Mark kind={kind}>{word}</Mark>
       </div>
       <p className="text-xs text-base-content/80">
+        {order.spec.shape !== "equirect" && `${shapeName(order.spec.shape)}, `}
         {order.spec.width} × {order.spec.height} px, {quality(order)}
         {order.spec.draft && " · draft"}
         {order.spec.clay && " · clay"}
         {order.spec.denoise && " · denoised"}
-        {order.spec.passes.length > 0 && ` · ${order.spec.passes.length} passes`}
+        {order.spec.passes.length > 0 && ` · ${order.spec.passes.length} ${order.spec.passes.length === 1 ? "pass" : "passes"}`}
       </p>
       <p className="text-xs text-base-content/80" data-testid="order-numbers">
         {order.noise_percent !== null && `Noise ${order.noise_percent.toFixed(1)} %`}

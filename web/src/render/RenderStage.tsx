@@ -5,6 +5,7 @@ import { duration } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { FinishedOrder } from "./FinishedOrder";
 import { NewOrder } from "./NewOrder";
+import { FlatPicture } from "./FlatPicture";
 import { OrderRow, states, Strips } from "./OrderRow";
 
 /** Orders and the queue; pictures appear on the Horizon as they are made. */
@@ -34,7 +35,15 @@ export function RenderStage({ project }: { project: Project }) {
             onHandOver={() => go(`/project/${project.id}/hand-over?order=${order.id}`)}
           />
         )}
-        {order && order.state !== "done" && (
+        {order && order.state !== "done" && order.spec.shape !== "equirect" && (
+          <>
+            <FlatPicture order={order} label={`Render of ${order.spec.viewpoint}`} picture={null}>
+              <Strips order={order} />
+            </FlatPicture>
+            <p className="ml-9 text-xs text-base-content/80">{note}</p>
+          </>
+        )}
+        {order && order.state !== "done" && order.spec.shape === "equirect" && (
           <Horizon
             picture={null}
             label={`Render of ${order.spec.viewpoint}`}
