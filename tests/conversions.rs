@@ -452,3 +452,93 @@ fn renders_in_other_shapes_agree_with_converted_ones() {
     );
     assert!(said.contains("take 996 or 1002 px"), "{said}");
 }
+
+/// The maps for lighting say what they are to OpenEXR's utility, and agree with each other.
+#[test]
+fn light_maps_are_made_together() {
+    let f = Folder::new();
+    let (png, maps) = (f.at("s.png"), f.at("maps"));
+    paint(&png, Shape::Equirect, 256);
+    let written = run_ok(&["light-maps", text(&png), "-o", text(&maps), "--side", "32"]);
+    assert_eq!(written.lines().count(), 6, "{written}");
+    let header = |name: &str| outside("exrheader", &[text(&maps.join(name))]);
+    assert!(header("sphere.exr").contains("latitude-longitude map"));
+    assert!(header("cube.exr").contains("cube-face map"));
+    let json: serde_json::Value =
+        serde_json::from_slice(&std::fs::read(maps.join("harmonics.json")).unwrap()).unwrap();
+    // The mean of the diffuse map over the sphere is the mean of the light: its first harmonic times
+    // sqrt(1 / 4 pi).
+    let (width, diffuse) = read(&maps.join("diffuse.exr"));
+    let height = diffuse.len() as u32 / width;
+    let mean: f64 = (diffuse.iter().enumerate())
+        .map(|(i, p)| {
+            let angle = Shape::Equirect.solid_angle(0, i as u32 / width, width, height);
+            f64::from(p.y) * angle / (4.0 * std::f64::consts::PI)
+        })
+        .sum();
+    let first = json["radiance"][0][1].as_f64().unwrap() * 0.282_094_8;
+    assert!((mean - first).abs() < 0.005, "{mean} {first}");
+    // A quarter turn brings the right to the middle; a mirror image swaps left and right.
+    run_ok(&[
+        "light-maps",
+        text(&png),
+        "-o",
+        text(&f.at("turned")),
+        "--turn",
+        "90",
+        "--make",
+        "sphere",
+    ]);
+    run_ok(&[
+        "light-maps",
+        text(&png),
+        "-o",
+        text(&f.at("mirrored")),
+        "--mirror",
+        "--make",
+        "sphere",
+    ]);
+    let row = |folder: &str| read(&f.at(folder).join("sphere.exr")).1[64 * 256..65 * 256].to_vec();
+    let (plain, turned, mirrored) = (row("maps"), row("turned"), row("mirrored"));
+    for x in 0..256usize {
+        assert!((turned[x] - plain[(x + 64) % 256]).abs().max_element() < 2e-3);
+        assert!((mirrored[x] - plain[255 - x]).abs().max_element() < 1e-6);
+    }
+    let said = run_fails(
+        &["light-maps", text(&png), "-o", text(&maps), "--side", "100"],
+        1,
+    );
+    assert!(said.contains("power of two"), "{said}");
+}
+
+/// Seams by command: none in a true sphere, one where an edge was spoilt.
+#[test]
+fn seams_are_told() {
+    let f = Folder::new();
+    let png = f.at("s.png");
+    paint(&png, Shape::Equirect, 512);
+    assert!(run_ok(&["seams", text(&png)]).contains("No seams"));
+    let mut spoilt = image::open(&png).unwrap().to_rgb8();
+    for y in 100..140 {
+        for x in 504..512 {
+            spoilt.put_pixel(x, y, image::Rgb([250, 20, 20]));
+        }
+    }
+    spoilt.save(&png).unwrap();
+    let told: serde_json::Value =
+        serde_json::from_str(&run_ok(&["seams", text(&png), "--json"])).unwrap();
+    let worst = &told["seams"][0];
+    assert_eq!(
+        (&worst["edge"], &worst["visible"]),
+        (&"left-right edge".into(), &true.into())
+    );
+    assert!(
+        (worst["heading_deg"].as_f64().unwrap() - 180.0).abs() < 1e-6,
+        "{worst}"
+    );
+    assert!(
+        (30.0..60.0).contains(&worst["pitch_deg"].as_f64().unwrap()),
+        "{worst}"
+    );
+    assert!(run_ok(&["seams", text(&png), "--shape", "equirect"]).contains("left-right edge"));
+}

@@ -152,6 +152,15 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
 
         // Render: the height follows, the disk is told, strips appear.
         b.client.goto(&format!("{base}/project/1/render")).await.unwrap();
+        // The shape is chosen by what it is for; the width keeps its detail and the height follows.
+        let says = |what: String| format!("return document.querySelector('[data-testid=height]')?.innerText === '{what}';");
+        b.find("[data-testid=shape]").await.click().await.unwrap();
+        b.check_accessibility("shapes").await;
+        b.screenshot("shapes").await;
+        b.find("button[data-shape='cube-3x2']").await.click().await.unwrap();
+        b.until("the height of a cube", &says("1024 px".into())).await;
+        b.find("[data-testid=shape]").await.click().await.unwrap();
+        b.find("button[data-shape='equirect']").await.click().await.unwrap();
         b.fill("Width", &width.to_string()).await;
         b.choose("Quality", "samples").await;
         b.fill("Samples per pixel", &samples.to_string()).await;
@@ -159,7 +168,7 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         if samples > 1 {
             b.press_switch("More", &["Take noise out"]).await;
         }
-        b.until("the height", &format!("return document.querySelector('[data-testid=height]').innerText === '{} px';", width / 2)).await;
+        b.until("the height", &says(format!("{} px", width / 2))).await;
         assert!(b.find("[data-testid=disk]").await.text().await.unwrap().contains("MB"));
         b.press("Order render").await;
         b.find("[data-testid=order][data-state=running]").await;

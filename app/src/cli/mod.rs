@@ -3,6 +3,7 @@
 mod convert;
 mod inspect;
 mod join;
+mod light_maps;
 mod render;
 mod scene;
 mod seams;
@@ -44,6 +45,11 @@ enum Command {
         after_help = "Examples:\n  owl-dome convert pano.exr -o cube.exr --to cube-cross\n  owl-dome convert left.png front.png right.png back.png up.png down.png -o pano.png --to equirect\n  owl-dome convert pano.jpg -o view.jpg --to perspective:90x60 --turn 30,-10,0 --size 1920\n  owl-dome convert ball.hdr -o sphere.exr --from mirror-ball --to equirect\n\nowl-dome shapes lists all shapes."
     )]
     Convert(Box<convert::ConvertArgs>),
+    /// Make maps for lighting other scenes: sphere, cube, rough mirrors, matt surfaces, harmonics
+    #[command(
+        after_help = "Examples:\n  owl-dome light-maps pano.exr -o maps\n  owl-dome light-maps probe.hdr --from angular-map -o maps --turn 90 --make mirror,harmonics --side 256"
+    )]
+    LightMaps(light_maps::LightMapsArgs),
     /// Measure the seams of a picture: left-right edge, poles, face edges
     #[command(
         after_help = "Examples:\n  owl-dome seams pano.jpg\n  owl-dome seams cross.png --shape cube-cross --json"
@@ -81,6 +87,7 @@ pub fn run() -> ExitCode {
         Command::Serve(args) => serve::run(&args),
         Command::Render(args) => render::run(&args),
         Command::Convert(args) => convert::run(&args),
+        Command::LightMaps(args) => light_maps::run(&args),
         Command::Seams(args) => seams::run(&args),
         Command::Shapes => convert::shapes(),
         Command::Join(args) => join::run(&args),

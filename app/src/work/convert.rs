@@ -208,18 +208,20 @@ pub fn natural_size(source: &Source, to: Shape) -> Result<PictureSize> {
     Ok(PictureSize::new(to, Some(to.width_for(sphere)), None)?)
 }
 
+/// A picture of another shape in memory.
+pub fn pixels(source: &Source, to: Shape, size: (u32, u32), turn: Orientation) -> Vec<Pixel> {
+    Conversion::new(source, to, size, turn, Kernel::Bicubic).rows(0, size.1)
+}
+
 /// The whole sphere of a picture, unrolled, `width` pixels wide.
 pub fn sphere(loaded: &Loaded, width: u32) -> Picture {
     let size = (width, width / 2);
-    let level = Orientation::default();
-    let rows = Conversion::new(
+    let rows = pixels(
         &loaded.source,
         Shape::Equirect,
         size,
-        level,
-        Kernel::Bicubic,
-    )
-    .rows(0, size.1);
+        Orientation::default(),
+    );
     Picture {
         width: size.0,
         height: size.1,

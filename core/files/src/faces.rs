@@ -45,8 +45,7 @@ fn pieces(path: &Path) -> Vec<String> {
     for c in stem.chars() {
         // A sign before an axis belongs to it; a new piece starts at a capital and between letters and digits.
         let sign = matches!(c, '+' | '-');
-        let ends = !(c.is_alphanumeric() || sign)
-            || sign
+        let ends = !c.is_alphanumeric()
             || (c.is_uppercase() && before.is_lowercase())
             || (c.is_ascii_digit() != before.is_ascii_digit() && before.is_alphanumeric());
         if ends {

@@ -12,6 +12,7 @@ pub mod format;
 pub mod inspect;
 pub mod join;
 pub mod jpeg;
+pub mod ktx2;
 pub mod linear_picture;
 pub mod pano;
 pub mod picture_file;

@@ -5,6 +5,7 @@
 pub mod convert;
 pub mod denoise;
 pub mod layers;
+pub mod light_maps;
 pub mod pages;
 pub mod scale;
 pub mod seams;

@@ -94,8 +94,7 @@ impl Srgb8 {
     /// The signal for a value; what is not a number is 0.
     #[inline]
     pub fn encode(&self, linear: f32) -> u8 {
-        // Written so that what is not a number fails the comparison.
-        if !(linear >= SMALLEST) {
+        if linear < SMALLEST || linear.is_nan() {
             return 0;
         }
         if linear >= 1.0 {

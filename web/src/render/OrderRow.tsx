@@ -74,7 +74,8 @@ export function OrderRow({
         {order.spec.draft && " · draft"}
         {order.spec.clay && " · clay"}
         {order.spec.denoise && " · denoised"}
-        {order.spec.passes.length > 0 && ` · ${order.spec.passes.length} ${order.spec.passes.length === 1 ? "pass" : "passes"}`}
+        {order.spec.passes.length > 0 &&
+          ` · ${order.spec.passes.length} ${order.spec.passes.length === 1 ? "pass" : "passes"}`}
       </p>
       <p className="text-xs text-base-content/80" data-testid="order-numbers">
         {order.noise_percent !== null && `Noise ${order.noise_percent.toFixed(1)} %`}

@@ -32,6 +32,7 @@ export function ShapeChooser({ shape, onChange }: { shape: string; onChange: (to
                   <li key={o.shape}>
                     <button
                       type="button"
+                      data-shape={o.shape}
                       aria-pressed={o.shape === shape}
                       className={`flex w-full items-center gap-2 rounded-field px-1 py-0.5 text-left text-[13px] ${o.shape === shape ? "bg-base-200 font-semibold" : "hover:bg-base-200"}`}
                       onClick={() => {

@@ -117,6 +117,14 @@ impl<'a> Conversion<'a> {
     }
 }
 
+impl Source {
+    /// The value in a direction by straight lines; nothing where the picture shows nothing.
+    pub fn look(&self, direction: glam::DVec3) -> Pixel {
+        let place = self.place(direction).unwrap_or(Place::NOWHERE);
+        sample(self, place, Kernel::Bilinear)
+    }
+}
+
 struct Worker<'a> {
     mapping: Mapping<'a>,
     kernel: Kernel,

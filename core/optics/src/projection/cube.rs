@@ -314,7 +314,7 @@ impl CubeLayout {
     pub fn to_cell(&self, d: DVec3) -> Option<(usize, f64, f64)> {
         let (face, s, t) = Face::met(d);
         let (index, (cell, ..)) = (self.places().enumerate()).find(|(_, p)| p.0.face == face)?;
-        let (a, b) = cell.turned(self.from_plane(s), self.from_plane(t));
+        let (a, b) = cell.turned(self.spread(s), self.spread(t));
         Some((index, (a + 1.0) / 2.0, (b + 1.0) / 2.0))
     }
 
@@ -322,10 +322,11 @@ impl CubeLayout {
     pub fn beyond(&self, cell: Cell, x: f64, y: f64) -> DVec3 {
         let (s, t) = cell.unturned(2.0 * x - 1.0, 2.0 * y - 1.0);
         let [out, right, down] = cell.face.axes();
-        (out + right * self.to_plane(s) + down * self.to_plane(t)).normalize()
+        (out + right * self.unspread(s) + down * self.unspread(t)).normalize()
     }
 
-    fn from_plane(&self, t: f64) -> f64 {
+    /// From the plane of a face to its place, both -1 to 1.
+    fn spread(self, t: f64) -> f64 {
         if self.equiangular {
             t.atan() / FRAC_PI_4
         } else {
@@ -333,7 +334,7 @@ impl CubeLayout {
         }
     }
 
-    fn to_plane(&self, s: f64) -> f64 {
+    fn unspread(self, s: f64) -> f64 {
         if self.equiangular {
             // Beyond the edge, but never to where the plane ends.
             (s * FRAC_PI_4).clamp(-0.49 * PI, 0.49 * PI).tan()
