@@ -537,8 +537,45 @@ fn seams_are_told() {
         "{worst}"
     );
     assert!(
-        (30.0..60.0).contains(&worst["pitch_deg"].as_f64().unwrap()),
+        (-10.0..22.0).contains(&worst["pitch_deg"].as_f64().unwrap()),
         "{worst}"
     );
     assert!(run_ok(&["seams", text(&png), "--shape", "equirect"]).contains("left-right edge"));
+}
+
+/// A sphere in a film's frame is told and mended; against the right picture a quarter turn is.
+#[test]
+fn wrong_spheres_are_told_and_mended() {
+    let f = Folder::new();
+    let (right, film, mended) = (f.at("right.png"), f.at("film.png"), f.at("mended.png"));
+    paint(&right, Shape::Equirect, 512);
+    let squeezed = image::imageops::resize(
+        &image::open(&right).unwrap().to_rgb8(),
+        512,
+        288,
+        image::imageops::FilterType::Triangle,
+    );
+    squeezed.save(&film).unwrap();
+    let said = run_ok(&["diagnose", text(&film), "-o", text(&mended)]);
+    assert!(
+        said.contains("squeezed into 512 x 288 px; it should be 512 x 256 px"),
+        "{said}"
+    );
+    assert!(psnr(&mended, &right, |_, _| true) > 35.0);
+    let turned = f.at("turned.png");
+    convert(
+        &right,
+        &turned,
+        &["--to", "equirect", "--size", "512", "--turn", "90,0,0"],
+    );
+    let told: serde_json::Value = serde_json::from_str(&run_ok(&[
+        "diagnose",
+        text(&turned),
+        "--against",
+        text(&right),
+        "--json",
+    ]))
+    .unwrap();
+    assert_eq!(told["fault"], "quarter-turn", "{told}");
+    assert!(run_ok(&["diagnose", text(&right)]).contains("as it should be"));
 }

@@ -2,13 +2,13 @@
 
 use super::files::jpeg;
 use super::range::RangedFile;
-use super::types::{Estimate, Order, OrderRequest, OrderSpec};
+use super::types::{Estimate, Order, OrderRequest, OrderSpec, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
 use crate::work::queue::{self, DISPLAY_WIDTH};
 use crate::work::{App, Result, WorkError};
 use dome_files::strip_file;
 use dome_imaging::scale::Shrink;
-use dome_optics::{PanoramaSize, PictureSize, Shape};
+use dome_optics::{PanoramaSize, PictureSize, Shape, resolution};
 use dome_trace::PassSet;
 use dome_trace::render::STRIP_ROWS;
 use rocket::http::{ContentType, Status};
@@ -18,7 +18,7 @@ use std::ops::RangeInclusive;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
-        estimate, place, one, stop, resume, discard, strip, display, flat, master
+        estimate, width_plan, place, one, stop, resume, discard, strip, display, flat, master
     ]
 }
 
@@ -78,6 +78,39 @@ async fn estimate(
         Ok(Json(estimated(app, size, &pass_set(passes.as_deref())?)?))
     })
     .await
+}
+
+/// How wide a sphere must be behind a framed camera and for a headset, and how sharp one of `width` is there.
+#[get("/width-plan?<width>&<frame>&<hfov>&<per_degree>")]
+fn width_plan(width: u32, frame: u32, hfov: f64, per_degree: f64) -> Answer<Json<WidthPlan>> {
+    let sane = (1.0..=170.0).contains(&hfov) && (0.1..=1000.0).contains(&per_degree);
+    if !sane || !(1..=100_000).contains(&frame) {
+        return Err(WorkError::Request(
+            "The frame must be 1 to 100000 px wide with a field of view of 1 to 170 degrees, and the headset show 0.1 to 1000 px per degree; correct them.".into(),
+        )
+        .into());
+    }
+    let (frame, angle) = (f64::from(frame), hfov.to_radians());
+    let (middle, edges) = resolution::backdrop_width(frame, angle);
+    // Up to whole pairs of pixels.
+    let whole = |v: f64| ((v / 2.0).ceil() * 2.0).min(f64::from(u32::MAX)) as u32;
+    Ok(Json(WidthPlan {
+        middle: whole(middle),
+        edges: whole(edges),
+        headset: whole(resolution::width_for_pixels_per_degree(per_degree)),
+        sharpness: (0..=16)
+            .map(|i| {
+                let degrees = hfov / 2.0 * f64::from(i) / 16.0;
+                let sharp = resolution::backdrop_sharpness(
+                    f64::from(width),
+                    frame,
+                    angle,
+                    degrees.to_radians(),
+                );
+                (degrees, sharp)
+            })
+            .collect(),
+    }))
 }
 
 /// What is asked, made whole and checked.

@@ -447,6 +447,21 @@ pub struct OrderRequest {
     pub occlusion_m: Option<f32>,
 }
 
+/// How wide a sphere must be for its use.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct WidthPlan {
+    /// Width that keeps full detail in the middle of the frame, pixels.
+    pub middle: u32,
+    /// And at its edges.
+    pub edges: u32,
+    /// Width that uses a headset to the full, pixels.
+    pub headset: u32,
+    /// How sharp a sphere of the asked width is behind the frame: degrees from its middle, and pixels of the
+    /// sphere for each pixel of the frame (below 1 it looks soft).
+    pub sharpness: Vec<(f64, f64)>,
+}
+
 /// What an order will take.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]

@@ -1,6 +1,7 @@
 //! The commands. Errors go to stderr with exit status 1; wrong usage ends with 2.
 
 mod convert;
+mod diagnose;
 mod inspect;
 mod join;
 mod light_maps;
@@ -55,6 +56,11 @@ enum Command {
         after_help = "Examples:\n  owl-dome seams pano.jpg\n  owl-dome seams cross.png --shape cube-cross --json"
     )]
     Seams(seams::SeamsArgs),
+    /// Tell what is wrong with a sphere: squeezed, sinusoidal, turned, mirrored; and mend it
+    #[command(
+        after_help = "Examples:\n  owl-dome diagnose odd.jpg -o mended.jpg\n  owl-dome diagnose map.exr --against original.exr --json"
+    )]
+    Diagnose(diagnose::DiagnoseArgs),
     /// List the shapes that a picture can have, with a line each
     Shapes,
     /// Put parts rendered with --rows together, to the same bytes as a whole render
@@ -88,6 +94,7 @@ pub fn run() -> ExitCode {
         Command::Render(args) => render::run(&args),
         Command::Convert(args) => convert::run(&args),
         Command::LightMaps(args) => light_maps::run(&args),
+        Command::Diagnose(args) => diagnose::run(&args),
         Command::Seams(args) => seams::run(&args),
         Command::Shapes => convert::shapes(),
         Command::Join(args) => join::run(&args),

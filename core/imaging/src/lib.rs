@@ -4,6 +4,7 @@
 
 pub mod convert;
 pub mod denoise;
+pub mod diagnosis;
 pub mod layers;
 pub mod light_maps;
 pub mod pages;

@@ -20,3 +20,10 @@ pub fn backdrop_width(frame_width: f64, hfov: f64) -> (f64, f64) {
     let middle = std::f64::consts::PI * frame_width / half.tan();
     (middle, middle / half.cos().powi(2))
 }
+
+/// How many pixels of a panorama `width` pixels wide stand behind one pixel of a framed camera (`frame_width`
+/// pixels, horizontal field of view `hfov`), `angle` away from the frame's middle, radians. Below 1 the
+/// backdrop looks soft there. The inverse of [`backdrop_width`]'s scales.
+pub fn backdrop_sharpness(width: f64, frame_width: f64, hfov: f64, angle: f64) -> f64 {
+    width / backdrop_width(frame_width, hfov).0 * angle.cos().powi(2)
+}

@@ -1,6 +1,6 @@
 //! Geometry against worked values made elsewhere; `check_values.json` names the source of each.
 
-use dome_optics::resolution::{backdrop_width, width_for_pixels_per_degree};
+use dome_optics::resolution::{backdrop_sharpness, backdrop_width, width_for_pixels_per_degree};
 use dome_optics::{Equirect, LonLat, PicturePoint, Projection};
 use glam::DVec3;
 
@@ -107,6 +107,12 @@ fn widths_for_backdrops_and_headsets() {
             "{m} {e}"
         );
     }
+    // A panorama of exactly the needed width is exactly sharp there.
+    let h = 90f64.to_radians();
+    let (m, e) = backdrop_width(1920.0, h);
+    assert!((backdrop_sharpness(m, 1920.0, h, 0.0) - 1.0).abs() < 1e-12);
+    assert!((backdrop_sharpness(e, 1920.0, h, h / 2.0) - 1.0).abs() < 1e-12);
+    assert!((backdrop_sharpness(m, 1920.0, h, h / 2.0) - 0.5).abs() < 1e-12);
     assert_eq!(width_for_pixels_per_degree(60.0), 21600.0);
     assert_eq!(dome_optics::resolution::pixels_per_degree(21600), 60.0);
 }

@@ -1,3 +1,4 @@
+import type { WidthPlan } from "../generated/WidthPlan";
 import type { ApiError } from "../generated/ApiError";
 import type { Estimate } from "../generated/Estimate";
 import type { FloorInfo } from "../generated/FloorInfo";
@@ -104,6 +105,8 @@ export const api = {
       "GET",
       `/estimate?shape=${encodeURIComponent(shape)}&width=${width}&passes=${passes.join(",")}`,
     ),
+  widthPlan: (width: number, frame: number, hfov: number, perDegree: number) =>
+    json<WidthPlan>("GET", `/width-plan?width=${width}&frame=${frame}&hfov=${hfov}&per_degree=${perDegree}`),
   passPicture: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/picture.jpg`,
   passFile: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/pass.exr`,
   passValue: (order: number, pass: Pass, u: number, v: number) =>

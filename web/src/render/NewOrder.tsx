@@ -13,6 +13,7 @@ import { bytes } from "../parts/units";
 import { PASS_NAMES } from "./passes";
 import { ShapeChooser } from "./ShapeChooser";
 import { SHAPES, sameDetail } from "./shapes";
+import { WidthPlanner } from "./WidthPlanner";
 
 /** Usual widths and what they are for. */
 const WIDTHS: [number, string][] = [
@@ -54,6 +55,7 @@ export function NewOrder({
   const [most, setMost] = useState(2048);
   const [samples, setSamples] = useState(64);
   const [passes, setPasses] = useState<ReadonlySet<Pass>>(new Set());
+  const [planning, setPlanning] = useState(false);
   const [clay, setClay] = useState(false);
   const [denoise, setDenoise] = useState(false);
   const [calm, setCalm] = useState(false);
@@ -224,7 +226,20 @@ export function NewOrder({
           />
         )}
       </div>
-      <details className="mt-2 text-[13px]">
+      <details
+        className="mt-2 text-[13px]"
+        open={planning}
+        onToggle={(e) => setPlanning(e.currentTarget.open)}
+      >
+        <summary className="cursor-pointer">How wide must it be?</summary>
+        {planning && offer && full && (
+          <WidthPlanner
+            width={sameDetail(width, offer, full)}
+            onTake={(w) => setWidth(sameDetail(w, full, offer))}
+          />
+        )}
+      </details>
+      <details className="mt-1 text-[13px]">
         <summary className="cursor-pointer">
           Passes <span className="text-base-content/75">{passes.size > 0 ? passes.size : "none"}</span>
         </summary>
