@@ -49,10 +49,15 @@ export function WidthPlanner({ width, onTake }: { width: number; onTake: (width:
       <Problem error={error} />
       {plan && (
         <>
-          <p className="flex flex-wrap items-center gap-1 text-xs text-base-content/80">
-            Sharp behind the camera from {take(plan.middle, "in the middle")}{" "}
-            {take(plan.edges, "at the edges")}; in the headset from {take(plan.headset, "on")}
-          </p>
+          <dl className="grid grid-cols-[auto_1fr] items-center gap-x-2 gap-y-1 text-xs">
+            <dt className="text-base-content/80">Sharp behind the camera</dt>
+            <dd className="flex flex-wrap gap-1">
+              {take(plan.middle, "middle")}
+              {take(plan.edges, "edges")}
+            </dd>
+            <dt className="text-base-content/80">Sharp in the headset</dt>
+            <dd>{take(plan.headset, "all round")}</dd>
+          </dl>
           <Chart points={plan.sharpness} width={width} />
         </>
       )}
