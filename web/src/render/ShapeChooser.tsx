@@ -10,7 +10,6 @@ export function ShapeChooser({ shape, onChange }: { shape: string; onChange: (to
       <button
         type="button"
         aria-expanded={open}
-        aria-label={`Shape: ${shapeName(shape)}`}
         data-testid="shape"
         className="flex w-full items-center gap-2 px-2 py-1 text-left text-[13px]"
         onClick={() => setOpen(!open)}
