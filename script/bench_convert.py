@@ -13,7 +13,6 @@ cv2.setNumThreads(1)
 W, H, N = 4096, 2048, 1024
 x, y = np.meshgrid(np.arange(W), np.arange(H))
 picture = np.stack([x ^ y, x * 3 + y, (x * y) >> 7], -1).astype(np.uint8)
-FACES = {"l": (-1, 2, 0), "f": (0, 1, 2), "r": (1, -2, 0), "b": (0, -1, -2)}
 
 
 def face_directions(k, n):

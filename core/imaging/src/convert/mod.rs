@@ -84,8 +84,8 @@ impl<'a> Conversion<'a> {
         out
     }
 
-    /// The same rows without the help of parabolas and tiles, each point asked exactly and 16 x 16 points
-    /// averaged: slow, the measure for the fast way.
+    /// The same rows without the help of curves and tiles, each point asked exactly and `points` x `points`
+    /// of them averaged: slow, the measure for the fast way.
     pub fn reference_rows(&self, top: u32, rows: u32, points: u32) -> Vec<Pixel> {
         let mapping = self.mapping();
         (0..rows * self.width)
