@@ -257,6 +257,51 @@ fn six_faces_become_a_sphere_and_back() {
         std::fs::read(&whole).unwrap(),
         std::fs::read(&again).unwrap()
     );
+    // Turned faces under any order come back, the turns told again.
+    let turned = f.at("turned.png");
+    let order = "right,left,up:90,down:180,front,back";
+    convert(
+        &sphere,
+        &turned,
+        &["--to", "cube-faces", "--size", "192", "--order", order],
+    );
+    let told = &[
+        "--from",
+        "cube-faces",
+        "--from-order",
+        order,
+        "--to",
+        "equirect",
+        "--size",
+        "512",
+    ];
+    convert(&turned, &again, told);
+    assert!(psnr(&again, &sphere, |_, _| true) > 38.0);
+    // Numbers alone say nothing; then the order does.
+    let mut numbered = vec![String::from("convert")];
+    for (i, face) in ["right", "left", "up", "down", "front", "back"]
+        .iter()
+        .enumerate()
+    {
+        let to = f.at(&format!("n{i}.png"));
+        std::fs::copy(f.at(&format!("turned-{face}.png")), &to).unwrap();
+        numbered.push(text(&to).into());
+    }
+    numbered.extend(["-o", text(&again)].map(String::from));
+    numbered.extend(told.iter().map(|s| String::from(*s)));
+    let out = support::owl_dome().args(&numbered).output().unwrap();
+    let said = String::from_utf8_lossy(&out.stderr).into_owned();
+    assert!(said.contains("n2.png as up:90"), "{said}");
+    assert!(psnr(&again, &sphere, |_, _| true) > 38.0);
+    // An EXR tells the order of its faces itself.
+    let cube = f.at("cube.exr");
+    convert(
+        &sphere,
+        &cube,
+        &["--to", "cube-3x2", "--size", "576", "--order", order],
+    );
+    convert(&cube, &again, &["--to", "equirect", "--size", "512"]);
+    assert!(psnr(&again, &sphere, |_, _| true) > 38.0);
     // Five are allowed; what is missing is see-through.
     let five = f.at("five.png");
     let out = support::run(&[

@@ -253,6 +253,30 @@ fn an_order_may_have_any_shape() {
         (status, &package["width"], &package["height"]),
         (200, &json!(128), &json!(64))
     );
+    // A square says nothing of its shape: the master tells it, beside the names of an object mask too.
+    let (status, placed) = order(
+        json!({"viewpoint": viewpoint, "shape": "fisheye:180", "width": 64,
+        "samples": 4, "passes": ["object-mask"]}),
+    );
+    assert_eq!(status, 200, "{placed}");
+    let dome = placed["id"].as_i64().unwrap();
+    server.wait_for_order(dome, "done");
+    std::fs::write(
+        &master,
+        server.get(&format!("/api/orders/{dome}/master.exr")),
+    )
+    .unwrap();
+    let header = dome_files::exr_picture::ExrStrips::open(&master)
+        .unwrap()
+        .header;
+    assert_eq!(header.shape().to_string(), "fisheye:180");
+    let (_, mask) = server.json("GET", &format!("/api/orders/{dome}/mask"), None);
+    let colours = mask.as_array().unwrap();
+    let is_colour = |entry: &serde_json::Value| entry["colour"].as_str().unwrap().starts_with('#');
+    assert!(
+        !colours.is_empty() && colours.iter().all(is_colour),
+        "{mask}"
+    );
     for (wish, says) in [
         (
             json!({"viewpoint": viewpoint, "shape": "cube-6x1", "width": 100, "samples": 4}),
@@ -270,5 +294,33 @@ fn an_order_may_have_any_shape() {
         let (status, answer) = order(wish);
         let said = answer["error"].as_str().unwrap_or_default();
         assert!(status == 422 && said.contains(says), "{answer}");
+    }
+}
+
+/// Widths behind a camera and for a headset: the worked examples of `resolution.rs`, up to whole pairs.
+#[test]
+fn widths_are_planned() {
+    let (_folder, server, _) = with_room();
+    let plan = |query: &str| server.json("GET", &format!("/api/width-plan?{query}"), None);
+    let (status, told) = plan("width=6032&frame=1920&hfov=90&per_degree=60");
+    assert_eq!(status, 200, "{told}");
+    // pi x 1920 / tan 45 = 6031.9, twice that at the edges; 60 px per degree x 360.
+    assert_eq!(
+        (&told["middle"], &told["edges"], &told["headset"]),
+        (&json!(6032), &json!(12064), &json!(21600))
+    );
+    let points = told["sharpness"].as_array().unwrap();
+    let last = &points[points.len() - 1];
+    assert_eq!(last[0], 45.0);
+    assert!((points[0][1].as_f64().unwrap() - 1.0).abs() < 1e-3);
+    assert!((last[1].as_f64().unwrap() - 0.5).abs() < 1e-3);
+    for wrong in [
+        "width=100&frame=0&hfov=90&per_degree=60",
+        "width=100&frame=100&hfov=180&per_degree=60",
+        "width=100&frame=100&hfov=90&per_degree=nan",
+    ] {
+        let (status, answer) = plan(wrong);
+        let said = answer["error"].as_str().unwrap_or_default();
+        assert!(status == 422 && said.ends_with("correct them."), "{answer}");
     }
 }

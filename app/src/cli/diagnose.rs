@@ -1,12 +1,16 @@
 //! `owl-dome diagnose`.
 
 use super::Outcome;
+use crate::work::WorkError;
+use crate::work::convert::room_for;
 use clap::Args;
 use dome_files::PictureFormat;
+use dome_files::error::display_name;
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::rows::{Depth, PictureRows};
 use dome_imaging::diagnosis::{Fault, Finding, Flat, against, look, mend};
 use dome_imaging::{LayeredStrip, Strip};
+use dome_optics::Shape;
 use serde_json::json;
 use std::path::{Path, PathBuf};
 
@@ -25,9 +29,10 @@ pub(super) struct DiagnoseArgs {
     json: bool,
 }
 
-fn read(path: &Path) -> Result<(Flat, Depth), dome_files::FileError> {
+fn read(path: &Path) -> Result<(Flat, Depth), WorkError> {
     let rows = PictureRows::open(path)?;
     let (width, height, depth) = (rows.width, rows.height, rows.depth);
+    room_for(Shape::Equirect, width, height, &display_name(path))?;
     let mut pixels = Vec::with_capacity(width as usize * height as usize);
     for row in rows {
         pixels.extend(row?);

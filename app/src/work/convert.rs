@@ -8,7 +8,7 @@ use dome_files::rows::{Depth, PictureRows};
 use dome_files::{FileError, PictureFormat};
 use dome_imaging::convert::{Conversion, Kernel, Pixel, Source, SourceBuilder};
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
-use dome_optics::projection::CubeLayout;
+use dome_optics::projection::{Cell, CubeLayout, Face};
 use dome_optics::{Orientation, PictureSize, Shape};
 use std::path::{Path, PathBuf};
 
@@ -46,7 +46,8 @@ pub fn shape_of(rows: &PictureRows, asked: Option<Shape>, name: &str) -> Result<
     Ok(shape)
 }
 
-fn room_for(shape: Shape, width: u32, height: u32, name: &str) -> Result<()> {
+/// Refuses what does not fit into memory.
+pub fn room_for(shape: Shape, width: u32, height: u32, name: &str) -> Result<()> {
     let bytes = Source::bytes(shape, width, height);
     if bytes > MOST_MEMORY {
         return Err(WorkError::Request(format!(
@@ -84,8 +85,19 @@ pub fn load(path: &Path, asked: Option<Shape>) -> Result<Loaded> {
     })
 }
 
-/// Reads six square pictures as the faces of a cube; one may be missing and is then see-through.
-pub fn load_faces(guess: &FaceGuess) -> Result<Loaded> {
+/// Reads six square pictures as the faces of a cube; one may be missing and is then see-through. The layout
+/// tells how each face is turned and, if the names do not, which file is which.
+pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
+    let order = if guess.certain {
+        let told = layout.order();
+        let turns = |face| told.iter().find(|c| c.face == face).map_or(0, |c| c.turns);
+        Face::ALL.map(|face| Cell {
+            face,
+            turns: turns(face),
+        })
+    } else {
+        layout.order()
+    };
     let mut opened = Vec::new();
     for file in guess.files.iter() {
         opened.push(file.as_deref().map(PictureRows::open).transpose()?);
@@ -118,7 +130,7 @@ pub fn load_faces(guess: &FaceGuess) -> Result<Loaded> {
     let (side, _) = side.ok_or_else(|| {
         WorkError::Request("There are no faces; name six square pictures.".into())
     })?;
-    let shape = Shape::CubeFaces(CubeLayout::in_our_order(1, 6));
+    let shape = Shape::CubeFaces(CubeLayout::grid(1, 6, order));
     room_for(shape, side, side * 6, "The cube")?;
     let mut notices = Vec::new();
     for face in guess.missing() {
@@ -128,10 +140,12 @@ pub fn load_faces(guess: &FaceGuess) -> Result<Loaded> {
         ));
     }
     if !guess.certain {
-        let order: Vec<String> = (0..6).map(named).collect();
+        let taken: Vec<String> = (order.iter().enumerate())
+            .map(|(i, cell)| format!("{} as {cell}", named(i)))
+            .collect();
         notices.push(format!(
-            "The names do not say which face is which; taken as left, front, right, back, up, down: {}.",
-            order.join(", ")
+            "The names do not say which face is which; taken {}. If that is wrong, say the order with --from cube-faces --from-order.",
+            taken.join(", ")
         ));
     }
     let present = || opened.iter().flatten();
@@ -168,7 +182,7 @@ pub fn load_faces(guess: &FaceGuess) -> Result<Loaded> {
 
 /// The six files of `cube-faces` that were named by one: `room-left.png` and so on for `room.png`.
 pub fn face_files(base: &Path) -> Vec<PathBuf> {
-    (dome_optics::projection::Face::ALL.iter())
+    (Face::ALL.iter())
         .map(|face| picture_file::face_path(base, face.name()))
         .filter(|p| p.is_file())
         .collect()
@@ -177,9 +191,13 @@ pub fn face_files(base: &Path) -> Vec<PathBuf> {
 /// Reads whatever was named: one picture, or the faces of a cube.
 pub fn load_any(inputs: &[PathBuf], from: Option<Shape>) -> Result<Loaded> {
     let wants_faces = matches!(from, Some(Shape::CubeFaces(_))) || inputs.len() > 1;
+    let layout = match from {
+        Some(Shape::CubeFaces(layout)) => layout,
+        _ => CubeLayout::in_our_order(1, 6),
+    };
     match inputs {
         [one] if !wants_faces => load(one, from),
-        [base] => load_faces(&faces::guess(&face_files(base))?),
+        [base] => load_faces(&faces::guess(&face_files(base))?, layout),
         several => {
             if from.is_some_and(|f| !matches!(f, Shape::CubeFaces(_))) {
                 return Err(WorkError::Request(
@@ -187,7 +205,7 @@ pub fn load_any(inputs: &[PathBuf], from: Option<Shape>) -> Result<Loaded> {
                         .into(),
                 ));
             }
-            load_faces(&faces::guess(several)?)
+            load_faces(&faces::guess(several)?, layout)
         }
     }
 }

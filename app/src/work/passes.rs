@@ -162,6 +162,8 @@ pub fn mask(app: &App, id: i64) -> Result<Vec<MaskEntry>> {
         .comments
         .unwrap_or_default()
         .lines()
+        // Other lines tell other things, such as the shape.
+        .filter(|line| line.starts_with('#'))
         .filter_map(|line| line.split_once(' '))
         .map(|(colour, object)| MaskEntry {
             colour: colour.into(),

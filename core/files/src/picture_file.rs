@@ -127,11 +127,15 @@ pub fn write_all(
     let mut written = Vec::new();
     for (i, (cell, ..)) in layout.places().enumerate() {
         let (first, end) = (i as u32 * side, (i as u32 + 1) * side);
+        // One face is a plain picture to whoever reads it: an ordinary camera's.
         let one = PictureSpec {
-            // One face is a plain picture to whoever reads it.
-            shape: spec.shape,
+            shape: Shape::Perspective {
+                hfov_deg: 90.0,
+                vfov_deg: Some(90.0),
+                shift: [0.0; 2],
+            },
             height: side,
-            comments: Some(format!("Face {} of a cube", cell.face.name())),
+            comments: Some(format!("Face {cell} of a cube")),
             ..spec.clone()
         };
         let mut at = first;
@@ -152,7 +156,7 @@ pub fn write_all(
             now.beauty.top = now.beauty.top.saturating_sub(first);
             Some(Ok(now))
         });
-        let target = face_path(path, &cell.to_string().replace(':', "-"));
+        let target = face_path(path, cell.face.name());
         write(&target, &one, face)?;
         written.push(target);
     }
@@ -205,9 +209,7 @@ pub fn write(
                         shape: spec.shape,
                         float: spec.deep,
                         pose_heading_deg: spec.tags.heading_deg,
-                        comments: (spec.comments.clone()).or_else(|| {
-                            (spec.shape != Shape::Equirect).then(|| format!("Shape {}", spec.shape))
-                        }),
+                        comments: told(spec),
                     },
                 )
             };
@@ -248,6 +250,16 @@ pub fn write(
                 })
             })
         }
+    }
+}
+
+/// What an OpenEXR says in its comments: the shape, if the standard has no attribute for it, and what else is
+/// to be said.
+fn told(spec: &PictureSpec) -> Option<String> {
+    let shape = (spec.shape != Shape::Equirect).then(|| format!("Shape {}", spec.shape));
+    match (shape, &spec.comments) {
+        (Some(shape), Some(comments)) => Some(format!("{comments}\n{shape}")),
+        (shape, comments) => shape.or_else(|| comments.clone()),
     }
 }
 

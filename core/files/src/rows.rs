@@ -131,7 +131,7 @@ impl PictureRows {
             || header
                 .comments
                 .as_deref()
-                .is_some_and(|c| c.contains("Shape "));
+                .is_some_and(|c| c.lines().any(|l| l.starts_with("Shape ")));
         let width = header.width as usize;
         let rows = ExrRows { strips }.flat_map(move |planes| match planes {
             Err(e) => vec![Err(e)],

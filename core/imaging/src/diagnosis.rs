@@ -46,7 +46,7 @@ pub struct Flat {
 
 impl Flat {
     fn at(&self, x: u32, y: u32) -> Pixel {
-        self.pixels[(y * self.width + x) as usize]
+        self.pixels[y as usize * self.width as usize + x as usize]
     }
 
     fn source(&self) -> Source {

@@ -127,3 +127,18 @@ fn turns_and_mirror_images_are_told_against_the_right_picture() {
         assert!(error < 0.01, "{quarters} {mirrored}: {error}");
     }
 }
+
+/// Pictures of any size get an answer, however little they say.
+#[test]
+fn tiny_and_odd_pictures_are_answered() {
+    for (w, h) in [(1, 1), (2, 1), (3, 5), (32, 4), (64, 2), (2, 64), (33, 17)] {
+        let p = painted(w, h, |u, v| Some(((u - 0.5) * 2.0 * PI, (0.5 - v) * PI)));
+        let found = look(&p);
+        assert!(
+            (0.0..=1.0).contains(&found.confidence),
+            "{w} x {h}: {found:?}"
+        );
+        assert!((0.0..=1.0).contains(&against(&p, &right(64)).confidence));
+        mend(&p, found.fault);
+    }
+}

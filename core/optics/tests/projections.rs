@@ -1,6 +1,9 @@
 //! Every shape: its laws, and its mapping against values worked elsewhere (`check_values.json` names each
 //! source).
 
+mod common;
+
+use common::checks;
 use dome_optics::projection::{
     CubeLayout, Disc, Face, FisheyeKind, MirrorBall, OrderError, SHAPES,
 };
@@ -34,36 +37,6 @@ const NAMES: [&str; 19] = [
 
 fn shape(name: &str) -> Shape {
     name.parse().unwrap_or_else(|e| panic!("{e}"))
-}
-
-#[derive(serde::Deserialize)]
-struct Check {
-    source: String,
-    #[serde(default)]
-    dir: Option<[f64; 3]>,
-    #[serde(default)]
-    lonlat: Option<[f64; 2]>,
-    #[serde(default)]
-    lon0lat0: Option<[f64; 2]>,
-    #[serde(default)]
-    px: Option<[f64; 2]>,
-    #[serde(default)]
-    xy: Option<[f64; 2]>,
-    #[serde(default)]
-    ypr: Option<[f64; 3]>,
-    #[serde(default)]
-    cam: Option<[f64; 3]>,
-}
-
-/// Those whose source starts so; there must be `least` of them.
-fn checks(source: &str, least: usize) -> Vec<Check> {
-    let all: Vec<Check> = serde_json::from_str(include_str!("check_values.json"))
-        .expect("the committed check values");
-    let found: Vec<Check> = (all.into_iter())
-        .filter(|c| c.source.starts_with(source))
-        .collect();
-    assert!(found.len() >= least, "{source}: {}", found.len());
-    found
 }
 
 proptest! {
@@ -427,6 +400,27 @@ fn names_are_read_back() {
     {
         assert_eq!(shape(name).to_string(), name);
     }
+    // An order of faces that is not the shape's own is told with the name, turns included.
+    for name in [
+        "cube-3x2 right,left,up,down,front,back",
+        "eac-3x2 left,front,right,down:270,back:90,up:270",
+        "cube-faces front,right,back,left,up,down",
+    ] {
+        assert_eq!(shape(name).to_string(), name);
+    }
+    assert_eq!(
+        shape("cube-6x1 left,front,right,back,up,down").to_string(),
+        "cube-6x1"
+    );
+    assert_eq!(
+        Shape::Cube(CubeLayout::openexr()).to_string(),
+        "cube-1x6 left,right,up:180,down:180,front,back"
+    );
+    // A heading is told the short way round.
+    assert_eq!(
+        shape("equirect:90x90@270,0").to_string(),
+        "equirect:90x90@-90,0"
+    );
     // Every line of the help is a shape that can be written.
     for help in SHAPES {
         let example = help
@@ -499,6 +493,10 @@ fn one_side_gives_the_other() {
     ));
     assert!(shape("equirect").size(Some(70_000), None).is_err());
     assert!(shape("fisheye:180").size(Some(2), None).is_err());
+    for absurd in [0, u32::MAX] {
+        let refused = shape("cube-6x1").size(Some(absurd), None);
+        assert!(matches!(refused, Err(ShapeError::OutOfRange { .. })));
+    }
     // A frame without a told height takes any.
     assert_eq!(
         shape("perspective:60").size(Some(700), Some(300)).unwrap(),

@@ -293,6 +293,9 @@ impl Source {
             }
             // Rows of the next level's neighbours are there too, for the filter.
             let height = rows + MARGIN as u32;
+            if height > self.height {
+                break; // too low a picture to be worth it
+            }
             let below = self.height - height;
             let before = self.caps.last().map_or((0, 0), |c| (c.piece, c.piece + 1));
             let tops = [0, below - self.caps.last().map_or(0, |c| c.below)];

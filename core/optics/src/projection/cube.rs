@@ -283,6 +283,15 @@ impl CubeLayout {
             })
     }
 
+    /// The faces in reading order.
+    pub fn order(&self) -> [Cell; 6] {
+        let mut order = Face::ALL.map(Cell::upright);
+        for (to, (cell, ..)) in order.iter_mut().zip(self.places()) {
+            *to = cell;
+        }
+        order
+    }
+
     /// Reads an order such as `left,front,right,back,up:90,down`.
     pub fn parse_order(text: &str) -> Result<[Cell; 6], OrderError> {
         let entries: Vec<&str> = text.split(',').map(str::trim).collect();

@@ -7,6 +7,7 @@ mod octahedral;
 mod perspective;
 mod radial;
 mod shape;
+mod shape_name;
 
 pub use cube::{Cell, CubeLayout, Face, OrderError};
 pub use cylinder::Cylinder;
@@ -15,7 +16,8 @@ use glam::DVec3;
 pub use octahedral::Octahedral;
 pub use perspective::Perspective;
 pub use radial::{Disc, FisheyeKind, MirrorBall};
-pub use shape::{Chart, SHAPES, Shape, ShapeError, ShapeHelp};
+pub use shape::{Chart, Shape, ShapeError};
+pub use shape_name::{SHAPES, ShapeHelp};
 
 /// A point of the picture: `u` to the right and `v` downwards, both 0 to 1 over its edges.
 #[derive(Clone, Copy, Debug, PartialEq)]
