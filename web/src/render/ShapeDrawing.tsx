@@ -10,7 +10,7 @@ const CUBES: Record<string, [number, number, string]> = {
 
 const SKY = "#b9c6d4";
 const GROUND = "#c9a678";
-const FRONT = "#3c5570";
+const FRONT = "#4f7fb3";
 const REST = "#8fa0b0";
 const FILLS: Record<string, string> = { s: SKY, g: GROUND, f: FRONT, r: REST };
 
