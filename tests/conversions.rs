@@ -37,7 +37,7 @@ fn paint(path: &Path, shape: Shape, width: u32) {
 fn read(path: &Path) -> (u32, Vec<Pixel>) {
     let rows = PictureRows::open(path).unwrap();
     let width = rows.width;
-    (width, rows.flat_map(|r| r.unwrap()).collect())
+    (width, rows.light().flat_map(|r| r.unwrap()).collect())
 }
 
 /// Peak signal to noise of the signals, decibels, where `counts` says so (in shares of the picture).

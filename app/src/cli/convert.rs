@@ -84,13 +84,23 @@ pub(super) fn run(args: &ConvertArgs) -> Outcome {
     if let Some((w, h)) = args.size {
         PictureSize::new(to, Some(w), h)?;
     }
-    let loaded = convert::load_any(&args.inputs, from)?;
+    let terminal = std::io::stderr().is_terminal();
+    let folder = match args.output.parent() {
+        Some(p) if !p.as_os_str().is_empty() => p,
+        _ => std::path::Path::new("."),
+    };
+    let loaded = convert::open_any(&args.inputs, from, folder, |row| {
+        if terminal && row % 256 == 0 {
+            eprint!("\rRead {row} rows ");
+        }
+        true
+    })?;
     for notice in &loaded.notices {
         eprintln!("Note: {notice}");
     }
     let size = match args.size {
         Some((w, h)) => PictureSize::new(to, Some(w), h)?,
-        None => convert::natural_size(&loaded.source, to)?,
+        None => convert::natural_size(loaded.source.shape(), loaded.source.size().0, to)?,
     };
     let [heading_deg, pitch_deg, roll_deg] = args.turn;
     let wanted = Wanted {
@@ -106,7 +116,6 @@ pub(super) fn run(args: &ConvertArgs) -> Outcome {
             KernelName::Lanczos => Kernel::Lanczos,
         },
     };
-    let terminal = std::io::stderr().is_terminal();
     let files = convert::write(&loaded, &wanted, &args.output, |row| {
         if terminal {
             eprint!(

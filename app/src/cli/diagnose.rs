@@ -32,9 +32,14 @@ pub(super) struct DiagnoseArgs {
 fn read(path: &Path) -> Result<(Flat, Depth), WorkError> {
     let rows = PictureRows::open(path)?;
     let (width, height, depth) = (rows.width, rows.height, rows.depth);
-    room_for(Shape::Equirect, width, height, &display_name(path))?;
+    room_for(
+        Shape::Equirect,
+        (width, height),
+        Depth::Float,
+        &display_name(path),
+    )?;
     let mut pixels = Vec::with_capacity(width as usize * height as usize);
-    for row in rows {
+    for row in rows.light() {
         pixels.extend(row?);
     }
     let flat = Flat {

@@ -70,7 +70,11 @@ pub(super) fn run(args: &LightMapsArgs) -> Outcome {
     std::fs::create_dir_all(&args.output)?;
     let wants = |map| args.make.is_empty() || args.make.contains(&map);
     // Turned and mirrored once; all maps are made of that.
-    let sphere = convert::natural_size(&loaded.source, Shape::Equirect)?;
+    let sphere = convert::natural_size(
+        loaded.source.shape(),
+        loaded.source.size().0,
+        Shape::Equirect,
+    )?;
     let (width, height) = (sphere.width().min(16_384), sphere.width().min(16_384) / 2);
     let mut pixels = convert::pixels(
         &loaded.source,

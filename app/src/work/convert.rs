@@ -1,12 +1,13 @@
 //! Conversion of pictures between shapes: files in, files out.
 
-use super::{Result, WorkError};
+use super::{Result, WorkError, large};
 use dome_files::error::display_name;
 use dome_files::faces::{self, FaceGuess};
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::rows::{Depth, PictureRows};
+use dome_files::scratch::Scratch;
 use dome_files::{FileError, PictureFormat};
-use dome_imaging::convert::{Conversion, Kernel, Pixel, Source, SourceBuilder};
+use dome_imaging::convert::{Block, Conversion, Kernel, Layout, Pixel, Row, Source, SourceBuilder};
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
 use dome_optics::projection::{Cell, CubeLayout, Face};
 use dome_optics::{Orientation, PictureSize, Shape};
@@ -14,13 +15,17 @@ use std::path::{Path, PathBuf};
 
 /// Rows that are converted at a time.
 const ROWS: u32 = 64;
+/// Rows that are taken up at a time.
+const TAKEN: usize = 64;
 /// Most memory that a picture may take while it is converted, bytes.
 const MOST_MEMORY: u64 = 12 << 30;
+/// An unrolled sphere that takes more is converted part by part, bytes.
+const PART_BY_PART: u64 = 1 << 30;
 
 /// A picture in memory, and what its file told.
-pub struct Loaded {
+pub struct Loaded<P = Source> {
     /// The picture.
-    pub source: Source,
+    pub source: P,
     /// How finely its values were told.
     pub depth: Depth,
     /// Whether it has alpha.
@@ -47,8 +52,8 @@ pub fn shape_of(rows: &PictureRows, asked: Option<Shape>, name: &str) -> Result<
 }
 
 /// Refuses what does not fit into memory.
-pub fn room_for(shape: Shape, width: u32, height: u32, name: &str) -> Result<()> {
-    let bytes = Source::bytes(shape, width, height);
+pub fn room_for(shape: Shape, (width, height): (u32, u32), depth: Depth, name: &str) -> Result<()> {
+    let bytes = Source::bytes(shape, width, height, depth == Depth::Eight);
     if bytes > MOST_MEMORY {
         return Err(WorkError::Request(format!(
             "{name} takes {} GB in memory, and {} are taken at most; make it smaller first.",
@@ -59,30 +64,91 @@ pub fn room_for(shape: Shape, width: u32, height: u32, name: &str) -> Result<()>
     Ok(())
 }
 
-/// Reads one picture.
-pub fn load(path: &Path, asked: Option<Shape>) -> Result<Loaded> {
-    let rows = PictureRows::open(path)?;
-    let name = display_name(path);
-    let shape = shape_of(&rows, asked, &name)?;
-    room_for(shape, rows.width, rows.height, &name)?;
-    let (depth, alpha, heading_deg) = (rows.depth, rows.alpha, rows.heading_deg);
+/// Room for a picture, in half the memory where its depth allows it.
+fn builder(shape: Shape, (width, height): (u32, u32), depth: Depth) -> SourceBuilder {
+    let builder = SourceBuilder::new(shape, width, height);
+    if depth == Depth::Eight {
+        builder.compact()
+    } else {
+        builder
+    }
+}
+
+/// Gives the rows to a builder, a good number at a time.
+fn take_up(
+    builder: &mut SourceBuilder,
+    rows: impl Iterator<Item = std::result::Result<Row<'static>, FileError>>,
+) -> Result<()> {
+    let mut waiting = Vec::with_capacity(TAKEN);
+    for row in rows {
+        waiting.push(row?);
+        if waiting.len() == TAKEN {
+            builder.rows(&waiting);
+            waiting.clear();
+        }
+    }
+    builder.rows(&waiting);
+    Ok(())
+}
+
+/// What a picture's file tells beside the picture.
+fn told(rows: &PictureRows, shape: Shape, asked: Option<Shape>, name: &str) -> Loaded<()> {
     let mut notices = Vec::new();
     if asked.is_none() && rows.told_shape.is_none() {
         notices.push(format!(
             "{name} is taken for {shape} by its size; --from says otherwise."
         ));
     }
-    let mut builder = SourceBuilder::new(shape, rows.width, rows.height);
-    for row in rows {
-        builder.row(&row?);
-    }
-    Ok(Loaded {
-        source: builder.finish(),
-        depth,
-        alpha,
-        heading_deg,
+    Loaded {
+        source: (),
+        depth: rows.depth,
+        alpha: rows.alpha,
+        heading_deg: rows.heading_deg,
         notices,
-    })
+    }
+}
+
+/// Reads one picture.
+pub fn load(path: &Path, asked: Option<Shape>) -> Result<Loaded> {
+    let rows = PictureRows::open(path)?;
+    let name = display_name(path);
+    let shape = shape_of(&rows, asked, &name)?;
+    load_rows(rows, shape, asked, &name)
+}
+
+fn load_rows(rows: PictureRows, shape: Shape, asked: Option<Shape>, name: &str) -> Result<Loaded> {
+    let size = (rows.width, rows.height);
+    room_for(shape, size, rows.depth, name)?;
+    let mut builder = builder(shape, size, rows.depth);
+    let loaded = told(&rows, shape, asked, name);
+    take_up(&mut builder, rows)?;
+    Ok(loaded.with(builder.finish()))
+}
+
+impl Loaded {
+    /// Ready to be converted.
+    pub fn held(self) -> Loaded<Held> {
+        Loaded {
+            source: Held::Memory(self.source),
+            depth: self.depth,
+            alpha: self.alpha,
+            heading_deg: self.heading_deg,
+            notices: self.notices,
+        }
+    }
+}
+
+impl Loaded<()> {
+    /// The same with the picture.
+    fn with<P>(self, source: P) -> Loaded<P> {
+        Loaded {
+            source,
+            depth: self.depth,
+            alpha: self.alpha,
+            heading_deg: self.heading_deg,
+            notices: self.notices,
+        }
+    }
 }
 
 /// Reads six square pictures as the faces of a cube; one may be missing and is then see-through. The layout
@@ -131,7 +197,6 @@ pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
         WorkError::Request("There are no faces; name six square pictures.".into())
     })?;
     let shape = Shape::CubeFaces(CubeLayout::grid(1, 6, order));
-    room_for(shape, side, side * 6, "The cube")?;
     let mut notices = Vec::new();
     for face in guess.missing() {
         notices.push(format!(
@@ -159,15 +224,12 @@ pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
         Depth::Eight
     };
     let alpha = present().any(|r| r.alpha) || present().count() < 6;
-    let mut builder = SourceBuilder::new(shape, side, side * 6);
+    room_for(shape, (side, side * 6), depth, "The cube")?;
+    let mut builder = builder(shape, (side, side * 6), depth);
     let empty = vec![Pixel::ZERO; side as usize];
     for rows in opened {
         match rows {
-            Some(rows) => {
-                for row in rows {
-                    builder.row(&row?);
-                }
-            }
+            Some(rows) => take_up(&mut builder, rows)?,
             None => (0..side).for_each(|_| builder.row(&empty)),
         }
     }
@@ -188,15 +250,40 @@ pub fn face_files(base: &Path) -> Vec<PathBuf> {
         .collect()
 }
 
+/// A picture that is to be converted: in memory, or on disk if it is too large for that.
+pub enum Held {
+    /// In memory.
+    Memory(Source),
+    /// Row by row on disk.
+    Disk(Scratch),
+}
+
+impl Held {
+    /// Its shape.
+    pub fn shape(&self) -> Shape {
+        match self {
+            Self::Memory(source) => source.shape(),
+            Self::Disk(_) => Shape::Equirect,
+        }
+    }
+
+    /// Width and height in pixels.
+    pub fn size(&self) -> (u32, u32) {
+        match self {
+            Self::Memory(source) => source.size(),
+            Self::Disk(scratch) => (scratch.width, scratch.height),
+        }
+    }
+}
+
 /// Reads whatever was named: one picture, or the faces of a cube.
 pub fn load_any(inputs: &[PathBuf], from: Option<Shape>) -> Result<Loaded> {
-    let wants_faces = matches!(from, Some(Shape::CubeFaces(_))) || inputs.len() > 1;
     let layout = match from {
         Some(Shape::CubeFaces(layout)) => layout,
         _ => CubeLayout::in_our_order(1, 6),
     };
     match inputs {
-        [one] if !wants_faces => load(one, from),
+        [one] if !is_faces(inputs, from) => load(one, from),
         [base] => load_faces(&faces::guess(&face_files(base))?, layout),
         several => {
             if from.is_some_and(|f| !matches!(f, Shape::CubeFaces(_))) {
@@ -210,6 +297,36 @@ pub fn load_any(inputs: &[PathBuf], from: Option<Shape>) -> Result<Loaded> {
     }
 }
 
+fn is_faces(inputs: &[PathBuf], from: Option<Shape>) -> bool {
+    matches!(from, Some(Shape::CubeFaces(_))) || inputs.len() > 1
+}
+
+/// The same, but the rows of a sphere too large for memory are kept on disk in a folder. `each` is told how many
+/// rows were taken there and may stop it.
+pub fn open_any(
+    inputs: &[PathBuf],
+    from: Option<Shape>,
+    folder: &Path,
+    each: impl FnMut(u32) -> bool,
+) -> Result<Loaded<Held>> {
+    if let [one] = inputs
+        && !is_faces(inputs, from)
+    {
+        let rows = PictureRows::open(one)?;
+        let name = display_name(one);
+        let shape = shape_of(&rows, from, &name)?;
+        let compact = rows.depth == Depth::Eight;
+        let bytes = Source::bytes(shape, rows.width, rows.height, compact);
+        if shape == Shape::Equirect && bytes > PART_BY_PART {
+            let loaded = told(&rows, shape, from, &name);
+            let scratch = Scratch::of(rows, folder, each)?;
+            return Ok(loaded.with(Held::Disk(scratch)));
+        }
+        return Ok(load_rows(rows, shape, from, &name)?.held());
+    }
+    Ok(load_any(inputs, from)?.held())
+}
+
 /// How a picture is to be converted.
 pub struct Wanted {
     /// Shape and size of the result.
@@ -220,9 +337,9 @@ pub struct Wanted {
     pub kernel: Kernel,
 }
 
-/// The size of a result that keeps the detail of its source.
-pub fn natural_size(source: &Source, to: Shape) -> Result<PictureSize> {
-    let sphere = source.shape().sphere_width(source.size().0);
+/// The size of a result that keeps the detail of a source so wide.
+pub fn natural_size(from: Shape, width: u32, to: Shape) -> Result<PictureSize> {
+    let sphere = from.sphere_width(width);
     Ok(PictureSize::new(to, Some(to.width_for(sphere)), None)?)
 }
 
@@ -249,25 +366,43 @@ pub fn sphere(loaded: &Loaded, width: u32) -> Picture {
 
 /// The result as strips; `each` is told how many rows are done and may stop it.
 pub fn strips<'a>(
-    loaded: &'a Loaded,
+    loaded: &'a Loaded<Held>,
     wanted: &'a Wanted,
     alpha: bool,
     mut each: impl FnMut(u32) -> bool + 'a,
 ) -> impl Iterator<Item = std::result::Result<LayeredStrip, FileError>> + 'a {
     let size = wanted.size;
-    let conversion = Conversion::new(
-        &loaded.source,
+    let source = &loaded.source;
+    let layout = Layout::new(
+        source.shape(),
+        source.size(),
         size.shape,
         (size.width(), size.height()),
         wanted.turn,
-        wanted.kernel,
     );
-    (0..size.height()).step_by(ROWS as usize).map(move |top| {
+    let step = match source {
+        Held::Memory(_) => ROWS,
+        Held::Disk(_) => large::rows_at_a_time(size.width()),
+    };
+    (0..size.height()).step_by(step as usize).map(move |top| {
         if !each(top) {
             return Err(FileError::Request("The conversion was stopped.".into()));
         }
-        let rows = ROWS.min(size.height() - top);
-        let pixels = conversion.rows(top, rows);
+        let rows = step.min(size.height() - top);
+        let pixels = match source {
+            Held::Memory(source) => {
+                Conversion::of(source, layout.clone(), wanted.kernel).rows(top, rows)
+            }
+            Held::Disk(scratch) => {
+                let block = Block {
+                    left: 0,
+                    top,
+                    width: size.width(),
+                    height: rows,
+                };
+                large::convert(scratch, &layout, wanted.kernel, block)?
+            }
+        };
         let samples = pixels.iter().flat_map(|p| [p.x, p.y, p.z]).collect();
         Ok(LayeredStrip {
             beauty: Strip {
@@ -287,7 +422,7 @@ pub fn strips<'a>(
 
 /// Converts and writes; gives the files that were written.
 pub fn write(
-    loaded: &Loaded,
+    loaded: &Loaded<Held>,
     wanted: &Wanted,
     output: &Path,
     each: impl FnMut(u32) -> bool,

@@ -3,6 +3,7 @@
 pub mod bring;
 pub mod convert;
 pub mod denoise;
+pub mod large;
 pub mod package;
 pub mod passes;
 pub mod preview;

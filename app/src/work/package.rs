@@ -37,8 +37,12 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
     let unrolled = if picture_size(&spec)?.shape == Shape::Equirect {
         None
     } else {
-        let loaded = convert::load(&master, None)?;
-        let size = convert::natural_size(&loaded.source, Shape::Equirect)?;
+        let loaded = convert::load(&master, None)?.held();
+        let size = convert::natural_size(
+            loaded.source.shape(),
+            loaded.source.size().0,
+            Shape::Equirect,
+        )?;
         Some((
             loaded,
             Wanted {

@@ -438,7 +438,11 @@ fn make_pictures(app: &App, project: i64, id: i64, spec: &OrderSpec) -> Result<(
     } else {
         save_jpeg(&app.folder.flat(id), &flat(FLAT_WIDTH)?)?;
         let loaded = convert::load(&master, None)?;
-        let natural = convert::natural_size(&loaded.source, Shape::Equirect)?;
+        let natural = convert::natural_size(
+            loaded.source.shape(),
+            loaded.source.size().0,
+            Shape::Equirect,
+        )?;
         convert::sphere(&loaded, natural.width().min(DISPLAY_WIDTH) & !1)
     };
     save_jpeg(&app.folder.display(id), &small)?;

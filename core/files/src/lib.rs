@@ -19,6 +19,7 @@ pub mod picture_file;
 pub mod png;
 pub mod radiance;
 pub mod rows;
+pub mod scratch;
 pub mod strip_file;
 pub mod tag;
 pub mod xmp;

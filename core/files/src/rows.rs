@@ -5,9 +5,10 @@ use crate::exr_picture::ExrStrips;
 use crate::format::PictureFormat;
 use crate::tag::read_limited;
 use crate::{jpeg, png as own_png};
-use dome_imaging::convert::Pixel;
-use dome_imaging::transfer::{linear_from_srgb8, linear_from_srgb16};
+use dome_imaging::convert::{Pixel, Row};
+use dome_imaging::transfer::linear_from_srgb16;
 use dome_optics::Shape;
+use std::borrow::Cow;
 use std::fs::File;
 use std::io::{BufReader, Cursor, Read};
 use std::path::Path;
@@ -16,6 +17,9 @@ use std::path::Path;
 const MAX_SIDE: u32 = 131_072;
 /// Most pixels of a picture of a kind that is only decoded whole.
 const MAX_WHOLE: u64 = 300_000_000;
+
+/// Files from this on are not taken into memory for their metadata, bytes.
+const LARGE_FILE: u64 = 128 << 20;
 
 /// How finely a picture's values are told.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -30,7 +34,7 @@ pub enum Depth {
     Float,
 }
 
-type Rows = Box<dyn Iterator<Item = Result<Vec<Pixel>>> + Send>;
+type Rows = Box<dyn Iterator<Item = Result<Row<'static>>> + Send>;
 
 /// A picture on disk and its rows.
 pub struct PictureRows {
@@ -52,9 +56,9 @@ pub struct PictureRows {
 }
 
 impl Iterator for PictureRows {
-    type Item = Result<Vec<Pixel>>;
+    type Item = Result<Row<'static>>;
 
-    /// The next row from the top: linear light multiplied by alpha, every value finite.
+    /// The next row from the top; every value is finite.
     fn next(&mut self) -> Option<Self::Item> {
         self.rows.next()
     }
@@ -80,6 +84,11 @@ fn check_side(width: u32, height: u32, name: &str) -> Result<()> {
 }
 
 impl PictureRows {
+    /// The rows as linear light multiplied by alpha.
+    pub fn light(self) -> impl Iterator<Item = Result<Vec<Pixel>>> + Send {
+        self.rows.map(|row| row.map(Row::into_light))
+    }
+
     /// Opens an OpenEXR, Radiance HDR, JPEG or PNG.
     pub fn open(path: &Path) -> Result<Self> {
         let name = display_name(path);
@@ -140,13 +149,14 @@ impl PictureRows {
                 (0..rows)
                     .map(|row| {
                         let value = |plane: usize, x: usize| sane(planes[plane][row * width + x]);
-                        Ok((0..width)
+                        let light = (0..width)
                             .map(|x| {
                                 let a = alpha.map_or(1.0, |a| value(a, x).clamp(0.0, 1.0));
                                 let [r, g, b] = colour.map(|c| value(c, x));
                                 Pixel::new(r, g, b, a)
                             })
-                            .collect())
+                            .collect();
+                        Ok(Row::Light(light))
                     })
                     .collect()
             }
@@ -205,8 +215,10 @@ impl PictureRows {
             .or_else(|_| reader().pedantic().from_buffered(Cursor::new(&bytes)))
             .map_err(bad)?;
         let pixels = image.layer_data.channel_data.pixels;
-        let rows = (0..height as usize)
-            .map(move |y| Ok(pixels[y * width as usize..][..width as usize].to_vec()));
+        let rows = (0..height as usize).map(move |y| {
+            let row = pixels[y * width as usize..][..width as usize].to_vec();
+            Ok(Row::Light(Cow::Owned(row)))
+        });
         Ok(Self {
             format: PictureFormat::Exr,
             width,
@@ -235,9 +247,17 @@ impl PictureRows {
         let (colour, bits) = reader.output_color_type();
         let (deep, samples) = (bits == png::BitDepth::Sixteen, colour.samples());
         let interlaced = reader.info().interlaced;
-        let pano = own_png::PngParts::read(read_limited(path)?, name)
-            .ok()
-            .and_then(|p| p.properties().ok());
+        let length = std::fs::metadata(path).map_or(0, |m| m.len());
+        let pano = if length < LARGE_FILE {
+            own_png::PngParts::read(read_limited(path)?, name)
+                .ok()
+                .and_then(|p| p.properties().ok())
+        } else {
+            // Only what stands before the picture's data.
+            (reader.info().utf8_text.iter())
+                .find(|t| t.keyword == "XML:com.adobe.xmp")
+                .and_then(|t| crate::xmp::read(&t.get_text().ok()?).ok())
+        };
         let owner = name.to_owned();
         let line_bytes = reader.output_line_size(width).unwrap_or(0);
         let rows: Rows = if interlaced {
@@ -289,7 +309,7 @@ impl PictureRows {
         let rows = (0..height).map(move |y| {
             let start = y as usize * width as usize * 3;
             let row = &picture.as_raw()[start..][..width as usize * 3];
-            Ok(png_row(row, 3, false))
+            Ok(bytes_row(row.to_vec(), 3))
         });
         Ok(Self {
             format: PictureFormat::Jpeg,
@@ -310,11 +330,11 @@ impl PictureRows {
         let (width, height) = picture.dimensions();
         let rows = (0..height).map(move |y| {
             let start = y as usize * width as usize * 3;
-            Ok(
-                (picture.as_raw()[start..][..width as usize * 3].chunks_exact(3))
-                    .map(|p| Pixel::new(sane(p[0]), sane(p[1]), sane(p[2]), 1.0))
-                    .collect(),
-            )
+            let row = &picture.as_raw()[start..][..width as usize * 3];
+            let light = (row.chunks_exact(3))
+                .map(|p| Pixel::new(sane(p[0]), sane(p[1]), sane(p[2]), 1.0))
+                .collect();
+            Ok(Row::Light(light))
         });
         Ok(Self {
             format: PictureFormat::Hdr,
@@ -371,33 +391,33 @@ impl Iterator for ExrRows {
     }
 }
 
-/// Bytes of a row, grey or colour, with or without alpha, as linear light.
-fn png_row(bytes: &[u8], samples: usize, deep: bool) -> Vec<Pixel> {
-    let size = samples * if deep { 2 } else { 1 };
-    bytes
-        .chunks_exact(size)
+fn bytes_row(bytes: Vec<u8>, samples: usize) -> Row<'static> {
+    Row::Bytes {
+        samples,
+        bytes: Cow::Owned(bytes),
+    }
+}
+
+/// A row of a PNG, grey or colour, with or without alpha.
+fn png_row(bytes: &[u8], samples: usize, deep: bool) -> Row<'static> {
+    if !deep {
+        return bytes_row(bytes.to_vec(), samples);
+    }
+    let light = (bytes.chunks_exact(samples * 2))
         .map(|p| {
-            let light = |i: usize| {
-                if deep {
-                    linear_from_srgb16(u16::from_be_bytes([p[2 * i], p[2 * i + 1]]))
-                } else {
-                    linear_from_srgb8(p[i])
-                }
-            };
-            let cover = |i: usize| {
-                if deep {
-                    f32::from(u16::from_be_bytes([p[2 * i], p[2 * i + 1]])) / 65535.0
-                } else {
-                    f32::from(p[i]) / 255.0
-                }
-            };
+            let value = |i: usize| u16::from_be_bytes([p[2 * i], p[2 * i + 1]]);
+            let light = |i: usize| linear_from_srgb16(value(i));
             let (rgb, a) = match samples {
                 1 => ([light(0); 3], 1.0),
-                2 => ([light(0); 3], cover(1)),
+                2 => ([light(0); 3], f32::from(value(1)) / 65535.0),
                 3 => ([light(0), light(1), light(2)], 1.0),
-                _ => ([light(0), light(1), light(2)], cover(3)),
+                _ => (
+                    [light(0), light(1), light(2)],
+                    f32::from(value(3)) / 65535.0,
+                ),
             };
             Pixel::new(rgb[0] * a, rgb[1] * a, rgb[2] * a, a)
         })
-        .collect()
+        .collect();
+    Row::Light(light)
 }

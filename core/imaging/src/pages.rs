@@ -11,18 +11,22 @@ const WORTH: usize = 4 << 20;
 /// where it can.
 pub fn with_large_pages<T: Copy>(capacity: usize) -> Vec<T> {
     let mut array: Vec<T> = Vec::with_capacity(capacity);
-    let bytes = capacity * size_of::<T>();
+    advise(array.as_mut_ptr().cast(), capacity * size_of::<T>());
+    array
+}
+
+/// Asks the kernel for large pages under memory that is ours.
+fn advise(start: *mut u8, bytes: usize) {
     if bytes < WORTH || !cfg!(target_os = "linux") {
-        return array;
+        return;
     }
     #[cfg(target_os = "linux")]
     {
         const PAGE: usize = 4096;
-        let start = array.as_mut_ptr().cast::<u8>();
         let skip = start.align_offset(PAGE);
         if skip < bytes {
-            // SAFETY: the range lies within the new array's own memory; the hint changes none of it. A
-            // refusal only means that pages stay small.
+            // SAFETY: the range lies within an array's own memory; the hint changes none of it. A refusal only
+            // means that pages stay small.
             let _ = unsafe {
                 rustix::mm::madvise(
                     start.add(skip).cast(),
@@ -32,7 +36,6 @@ pub fn with_large_pages<T: Copy>(capacity: usize) -> Vec<T> {
             };
         }
     }
-    array
 }
 
 /// The same values in such memory.
@@ -45,9 +48,10 @@ pub fn on_large_pages<T: Copy>(values: Vec<T>) -> Vec<T> {
     moved
 }
 
-/// So many equal values in such memory.
-pub fn filled<T: Copy>(value: T, count: usize) -> Vec<T> {
-    let mut array = with_large_pages(count);
-    array.resize(count, value);
+/// So many zeros in such memory; the kernel gives them when they are first touched.
+pub fn zeros<T: Copy + Default>(count: usize) -> Vec<T> {
+    // For zeros the standard library asks for fresh pages and writes nothing.
+    let mut array = vec![T::default(); count];
+    advise(array.as_mut_ptr().cast(), count * size_of::<T>());
     array
 }

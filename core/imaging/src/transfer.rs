@@ -41,7 +41,7 @@ pub fn linear_from_srgb16(signal: u16) -> f32 {
 /// its powers.
 pub struct Srgb8 {
     /// The signal at the start of each bucket of values, see [`Srgb8::bucket`].
-    first: Vec<u8>,
+    first: Box<[u8]>,
     /// The least value of each signal; beyond the last one nothing comes.
     least: [f32; 257],
 }
@@ -91,21 +91,14 @@ impl Srgb8 {
         ((v.to_bits() - SMALLEST.to_bits()) >> BUCKET_SHIFT) as usize
     }
 
-    /// The signal for a value; what is not a number is 0.
+    /// The signal for a value; what is not a number is 0. Without branches: they would be guessed wrong.
     #[inline]
     pub fn encode(&self, linear: f32) -> u8 {
-        if linear < SMALLEST || linear.is_nan() {
-            return 0;
-        }
-        if linear >= 1.0 {
-            return 255;
-        }
-        let mut signal = self.first[Self::bucket(linear)];
-        // Buckets are narrower than signals, so this goes at most one step, rounding apart.
-        while linear >= self.least[usize::from(signal) + 1] {
-            signal += 1;
-        }
-        signal
+        // The greater one of a value that is no number and another is the other.
+        let v = linear.max(SMALLEST).min(1.0);
+        let signal = self.first[Self::bucket(v)];
+        // Buckets are narrower than signals: a bucket holds the values of two at most.
+        signal + u8::from(v >= self.least[usize::from(signal) + 1])
     }
 }
 

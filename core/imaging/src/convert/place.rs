@@ -1,9 +1,10 @@
 //! Where the pixels of a row of the result come from. The exact mapping is asked at a few places; between them
 //! a cubic is taken where it is as good as exact.
 
-use super::source::Source;
-use dome_optics::{PicturePoint, Projection, Shape};
-use glam::{DMat3, DVec3};
+use super::Layout;
+use super::directions::Row;
+use super::source::{Extent, Frame};
+use super::sphere::SPAN;
 
 /// A point of a piece of the source, in its pixels.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -22,8 +23,6 @@ impl Place {
     };
 }
 
-/// Points that one curve may serve.
-const SPAN: usize = 128;
 /// Largest error of a curve where it is checked, pixels of the source.
 const TOLERANCE: f64 = 0.004;
 /// Spans below this are asked point by point.
@@ -31,12 +30,8 @@ const SHORTEST: usize = 8;
 
 /// From places of the result to places of the source.
 pub(super) struct Mapping<'a> {
-    pub(super) source: &'a Source,
-    pub(super) shape: Shape,
-    pub(super) turn: DMat3,
-    pub(super) size: (f64, f64),
-    /// Levels of the source's caps that are not used; many mean none is.
-    pub(super) spare: u8,
+    pub(super) frame: &'a Frame,
+    pub(super) layout: &'a Layout,
 }
 
 /// Takes places with the number of their point.
@@ -47,31 +42,21 @@ pub(super) trait Sink {
     fn curve(&mut self, first: usize, count: usize, curve: &Curve);
 }
 
-/// A row of points: the first one, the way to the next, and their height.
-#[derive(Clone, Copy)]
-struct Row {
-    x: f64,
-    step: f64,
-    y: f64,
-}
-
 impl Mapping<'_> {
     /// Exactly, for a point in pixels of the result.
     pub(super) fn at(&self, x: f64, y: f64) -> Place {
-        let point = PicturePoint {
-            u: x / self.size.0,
-            v: y / self.size.1,
-        };
-        self.shape
-            .to_direction(point)
-            .map(|d: DVec3| self.turn * d)
-            .and_then(|d| self.source.place(d))
-            .map_or(Place::NOWHERE, |p| self.source.capped(p, self.spare))
+        (self.layout.direction(x, y))
+            .and_then(|d| self.frame.place(d))
+            .unwrap_or(Place::NOWHERE)
     }
 
-    /// A row of `count` points from `x` on, `step` apart.
-    pub(super) fn row(&self, x: f64, step: f64, y: f64, count: usize, sink: &mut impl Sink) {
-        let row = Row { x, step, y };
+    /// Width and height of a piece.
+    fn piece(&self, piece: i32) -> &Extent {
+        &self.frame.extents[piece as usize]
+    }
+
+    /// A row of `count` points.
+    pub(super) fn row(&self, row: Row, count: usize, sink: &mut impl Sink) {
         for first in (0..count).step_by(SPAN) {
             self.span(row, first, SPAN.min(count - first), sink);
         }
@@ -109,7 +94,7 @@ impl Mapping<'_> {
 
     /// Whether all of a curve lies on its piece.
     fn stays(&self, curve: &Curve, count: usize) -> bool {
-        let piece = &self.source.pieces[curve.piece as usize];
+        let piece = self.piece(curve.piece);
         let within = |c: &[f64; 4], side: u32| {
             // No further from the chord's ends than the curve's bends can carry it.
             let n = (count - 1) as f64;
@@ -122,11 +107,11 @@ impl Mapping<'_> {
 
     /// Point by point along a curve that crosses the seam or the edge of its piece.
     fn follow(&self, curve: &Curve, row: Row, first: usize, count: usize, sink: &mut impl Sink) {
-        let piece = &self.source.pieces[curve.piece as usize];
+        let piece = self.piece(curve.piece);
         let (w, h) = (f64::from(piece.width), f64::from(piece.height));
         for i in 0..count {
             let mut p = curve.at(i as f64);
-            if self.source.shape.wraps() {
+            if self.frame.shape.wraps() {
                 p.x = p.x.rem_euclid(w);
             }
             // A span may leave its piece and come back between the places that were asked.
@@ -140,10 +125,10 @@ impl Mapping<'_> {
 
     /// The place moved by whole turns so that it is nearest to another.
     fn unwrapped(&self, place: Place, to: Place) -> Place {
-        if !self.source.shape.wraps() || place.piece < 0 {
+        if !self.frame.shape.wraps() || place.piece < 0 {
             return place;
         }
-        let w = f64::from(self.source.pieces[place.piece as usize].width);
+        let w = f64::from(self.piece(place.piece).width);
         Place {
             x: place.x - ((place.x - to.x) / w).round() * w,
             ..place
@@ -170,7 +155,7 @@ impl Mapping<'_> {
 }
 
 /// Coefficients of the cubic through four points, the first at 0 (Newton's divided differences).
-fn cubic(t: [f64; 4], v: [f64; 4]) -> [f64; 4] {
+pub(super) fn cubic(t: [f64; 4], v: [f64; 4]) -> [f64; 4] {
     let slope = |a: f64, b: f64, from: usize, to: usize| (b - a) / (t[to] - t[from]);
     let (a, b, c) = (
         slope(v[0], v[1], 0, 1),

@@ -1,6 +1,6 @@
 //! The six faces of a cube in one picture: strips, grids and crosses, gnomonic or equi-angular.
 
-use super::{PicturePoint, Projection, triangle_solid_angle};
+use super::{FlatCells, PicturePoint, Projection, triangle_solid_angle};
 use glam::DVec3;
 use std::f64::consts::{FRAC_PI_4, PI};
 use std::fmt;
@@ -281,6 +281,34 @@ impl CubeLayout {
                 let i = i as u8;
                 cell.map(|c| (c, i % self.columns, i / self.columns))
             })
+    }
+
+    /// Of a cell: outward from the viewer, to the right in its place and down in its place.
+    pub fn cell_axes(cell: Cell) -> [DVec3; 3] {
+        let [out, right, down] = cell.face.axes();
+        let along = |(s, t): (f64, f64)| right * s + down * t;
+        [
+            out,
+            along(cell.unturned(1.0, 0.0)),
+            along(cell.unturned(0.0, 1.0)),
+        ]
+    }
+
+    /// The cells, unless their faces are equi-angular.
+    pub(super) fn flat_cells(&self) -> Option<FlatCells> {
+        if self.equiangular {
+            return None;
+        }
+        let used = usize::from(self.columns) * usize::from(self.rows);
+        let flat = |cell: Cell| {
+            let [out, right, down] = Self::cell_axes(cell);
+            [out - right - down, right * 2.0, down * 2.0]
+        };
+        Some(FlatCells {
+            columns: u32::from(self.columns),
+            rows: u32::from(self.rows),
+            cells: self.cells[..used].iter().map(|c| c.map(flat)).collect(),
+        })
     }
 
     /// The faces in reading order.

@@ -16,7 +16,7 @@ use glam::DVec3;
 pub use octahedral::Octahedral;
 pub use perspective::Perspective;
 pub use radial::{Disc, FisheyeKind, MirrorBall};
-pub use shape::{Chart, Shape, ShapeError};
+pub use shape::{Chart, FlatCells, Shape, ShapeError};
 pub use shape_name::{SHAPES, ShapeHelp};
 
 /// A point of the picture: `u` to the right and `v` downwards, both 0 to 1 over its edges.

@@ -167,7 +167,45 @@ pub struct Chart {
     pub height: f64,
 }
 
+/// A picture of flat cells in a grid: directions move evenly along their rows and columns.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FlatCells {
+    /// Cells across.
+    pub columns: u32,
+    /// Cells down.
+    pub rows: u32,
+    /// Row by row, `None` where there is no picture: `a + b x + c y` is a direction, of any length, at `x` and
+    /// `y` of the cell, 0 to 1.
+    pub cells: Vec<Option<[DVec3; 3]>>,
+}
+
 impl Shape {
+    /// The shape's flat cells, if it is made of such.
+    pub fn flat_cells(&self) -> Option<FlatCells> {
+        match *self {
+            Self::CubeFaces(layout) | Self::Cube(layout) => layout.flat_cells(),
+            Self::Perspective {
+                hfov_deg,
+                vfov_deg: Some(vfov_deg),
+                shift,
+            } => {
+                let (w, h) = (
+                    (hfov_deg.to_radians() / 2.0).tan(),
+                    (vfov_deg.to_radians() / 2.0).tan(),
+                );
+                let corner =
+                    DVec3::new((2.0 * shift[0] - 1.0) * w, (2.0 * shift[1] + 1.0) * h, -1.0);
+                let cell = [corner, DVec3::X * 2.0 * w, DVec3::NEG_Y * 2.0 * h];
+                Some(FlatCells {
+                    columns: 1,
+                    rows: 1,
+                    cells: vec![Some(cell)],
+                })
+            }
+            _ => None,
+        }
+    }
+
     /// The shape that a picture's size suggests when nothing else is known, or `None`.
     pub fn of_size(width: u32, height: u32) -> Option<Self> {
         let (w, h) = (u64::from(width), u64::from(height));
