@@ -93,6 +93,7 @@ impl Srgb8 {
 
     /// The signal for a value; what is not a number is 0. Without branches: they would be guessed wrong.
     #[inline]
+    #[allow(clippy::manual_clamp, reason = "`clamp` keeps what is no number")]
     pub fn encode(&self, linear: f32) -> u8 {
         // The greater one of a value that is no number and another is the other.
         let v = linear.max(SMALLEST).min(1.0);

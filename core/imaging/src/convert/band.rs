@@ -357,24 +357,21 @@ impl<S: Sample, const TAPS: usize> Line<'_, S, TAPS> {
         let (w, h) = (self.frame.width as f32, self.frame.height as f32);
         // Columns and rows from the first that is held.
         let (per_lon, per_lat) = (w / TAU as f32, -h / PI as f32);
-        let (from_x, from_y) = (w / 2.0 - whole.left as f32, h / 2.0 - whole.top as f32);
-        let (wide, high) = (whole.width as f32, whole.height as f32);
+        let (left, wide) = (whole.left as f32, whole.width as f32);
         let padded = count.next_multiple_of(LANES).min(SPAN);
         for i in 0..padded {
-            let column = x[i] * per_lon + from_x;
+            let column = x[i] * per_lon + w / 2.0 - left;
             let column = if column < 0.0 { column + w } else { column };
             let column = if column >= w { column - w } else { column };
             // What is not a number, nowhere, becomes the first pixel and is passed over below.
             x[i] = column.max(0.0).min(wide);
-            y[i] = (y[i] * per_lat + from_y).max(0.0).min(high);
+            // Rows of the whole picture: a part of it takes the very levels that the whole takes.
+            y[i] = (y[i] * per_lat + h / 2.0).max(0.0).min(h);
         }
         let (upper, lower, hidden) = extremes(&y[..padded], &directions.x[..padded], count);
         // Levels only grow towards the poles.
-        let (first, last) = (whole.top as i32, self.frame.height as i32 - 1);
-        let from_pole = |row: f32| {
-            let row = row as i32 + first;
-            row.min(last - row)
-        };
+        let last = self.frame.height as i32 - 1;
+        let from_pole = |row: f32| (row as i32).min(last - row as i32);
         let plain = levels.at(from_pole(upper).min(from_pole(lower))) == 0;
         let start = pixels.start;
         if plain && !hidden {
@@ -384,7 +381,7 @@ impl<S: Sample, const TAPS: usize> Line<'_, S, TAPS> {
         let middle = self.frame.height as i32 / 2;
         let mut pieces = [NOWHERE; SPAN];
         for i in 0..padded {
-            let row = y[i] as i32 + first;
+            let row = y[i] as i32;
             let level = i32::from(levels.at(row.min(last - row)));
             let lower = i32::from(row >= middle && level > 0);
             let piece = (2 * level - 1).max(0) + lower;
@@ -433,8 +430,8 @@ impl<S: Sample, const TAPS: usize> Line<'_, S, TAPS> {
                 for i in from..to {
                     let depth = 1.0 / dot(out, i);
                     // An edge belongs to both faces; rounding must not carry it off.
-                    let column = half_w + half_w * (dot(right, i) * depth).max(-1.0).min(1.0);
-                    let row = half_h + half_h * (dot(down, i) * depth).max(-1.0).min(1.0);
+                    let column = half_w + half_w * (dot(right, i) * depth).clamp(-1.0, 1.0);
+                    let row = half_h + half_h * (dot(down, i) * depth).clamp(-1.0, 1.0);
                     let (column, row) = (column + shift, row + shift);
                     let (left, upper) = (column as i32, row as i32);
                     spots.at[i] = upper * stride + left;
@@ -447,8 +444,8 @@ impl<S: Sample, const TAPS: usize> Line<'_, S, TAPS> {
         }
     }
 
-    /// Points of one piece of an unrolled sphere, by column and row of the part that is held; the first point of
-    /// all belongs to pixel `start`.
+    /// Points of one piece of an unrolled sphere, by column of the part that is held and row of the whole; the first
+    /// point of all belongs to pixel `start`.
     #[inline(always)]
     fn run(
         &mut self,
@@ -459,14 +456,14 @@ impl<S: Sample, const TAPS: usize> Line<'_, S, TAPS> {
         y: &[f32; SPAN],
     ) {
         let extent = &self.frame.extents[piece];
-        let top = (self.frame.extents[0].top - extent.top) as f32;
+        let top = extent.top as f32;
         let high = extent.height as f32;
         let fewer = 1.0 / (1u32 << piece.div_ceil(2)) as f32;
         let (shift, stride) = (SHIFT as f32, extent.stride as i32);
         let mut spots = Spots::NONE;
         for i in points.clone() {
             let column = x[i] * fewer + shift;
-            let row = (y[i] + top).max(0.0).min(high) + shift;
+            let row = (y[i] - top).max(0.0).min(high) + shift;
             let (left, upper) = (column as i32, row as i32);
             spots.at[i] = upper * stride + left;
             spots.fx[i] = column - left as f32;

@@ -137,7 +137,7 @@ impl Sample for u16 {
 
     #[inline(always)]
     fn mean(self, other: Self) -> Self {
-        ((u32::from(self) + u32::from(other) + 1) / 2) as u16
+        (u32::from(self) + u32::from(other)).div_ceil(2) as u16
     }
 
     fn of_bytes() -> &'static [Self; 256] {

@@ -10,13 +10,15 @@ use std::f64::consts::{PI, TAU};
 
 /// Places along each side of a part that are asked.
 const ASKED: u32 = 24;
+/// Places round the rim of a disc that are asked.
+const RIM: u32 = 1440;
 /// A part that needs more than this share of the columns needs all.
 const ALMOST_ALL: f64 = 0.75;
 
-/// A part of an unrolled sphere, pixels. Columns go on beyond the left and right edge.
+/// A part of an unrolled sphere, pixels. Columns go on beyond the right edge.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Window {
-    /// First column; may be below 0.
+    /// First column.
     pub left: i64,
     /// First row.
     pub top: u32,
@@ -130,7 +132,7 @@ impl Layout {
         let left = (first / unit).floor() * unit;
         let right = (last / unit).ceil() * unit;
         Window {
-            left: left as i64,
+            left: (left as i64).rem_euclid(i64::from(width)),
             width: (right - left) as u32,
             ..rows
         }
@@ -153,6 +155,8 @@ impl Layout {
 struct Grid {
     columns: u32,
     places: Vec<Option<(f64, f64)>>,
+    /// Places behind the rim of a disc in the block: towards it they go faster than between any pixels.
+    rim: Vec<Option<(f64, f64)>>,
 }
 
 impl Grid {
@@ -161,23 +165,49 @@ impl Grid {
         let centre = |from: u32, length: u32, i: u32, of: u32| {
             f64::from(from) + 0.5 + f64::from(length - 1) * f64::from(i) / f64::from(of)
         };
+        let place = |d: DVec3| {
+            let at = LonLat::from_vector(d);
+            ((at.lon / TAU + 0.5) * w, (0.5 - at.lat / PI) * h)
+        };
         let mut places = Vec::new();
         for j in 0..=rows {
             for i in 0..=columns {
                 let x = centre(block.left, block.width, i, columns);
                 let y = centre(block.top, block.height, j, rows);
-                places.push(layout.direction(x, y).map(|d| {
-                    let at = LonLat::from_vector(d);
-                    ((at.lon / TAU + 0.5) * w, (0.5 - at.lat / PI) * h)
-                }));
+                places.push(layout.direction(x, y).map(place));
             }
         }
-        Self { columns, places }
+        let mut grid = Self {
+            columns,
+            places,
+            rim: Vec::new(),
+        };
+        if grid.hidden() && layout.to.is_disc() {
+            let (width, height) = (f64::from(layout.size.0), f64::from(layout.size.1));
+            let within = |v: f64, from: u32, length: u32| {
+                v >= f64::from(from) - 1.0 && v <= f64::from(from + length) + 1.0
+            };
+            for i in 0..RIM {
+                let (sin, cos) = (TAU * f64::from(i) / f64::from(RIM)).sin_cos();
+                let (x, y) = (
+                    width * (0.5 + 0.499_999 * cos),
+                    height * (0.5 + 0.499_999 * sin),
+                );
+                if within(x, block.left, block.width) && within(y, block.top, block.height) {
+                    grid.rim.push(layout.direction(x, y).map(place));
+                }
+            }
+        }
+        grid
+    }
+
+    fn seen(&self) -> impl Iterator<Item = (f64, f64)> + '_ {
+        self.places.iter().chain(&self.rim).flatten().copied()
     }
 
     /// The first and last row; `None` if nothing is seen.
     fn rows(&self) -> Option<(f64, f64)> {
-        let seen = || self.places.iter().flatten().map(|p| p.1);
+        let seen = || self.seen().map(|p| p.1);
         let (least, most) = (seen().reduce(f64::min)?, seen().reduce(f64::max)?);
         Some((least, most))
     }
@@ -205,17 +235,15 @@ impl Grid {
                 compare(place, below);
             }
         }
+        for two in self.rim.windows(2) {
+            compare(two[0], two[1]);
+        }
         most
     }
 
     /// Where the places begin after the widest stretch of columns that none lies in, and how wide it is.
     fn widest_gap(&self, w: f64) -> (f64, f64) {
-        let mut across: Vec<f64> = self
-            .places
-            .iter()
-            .flatten()
-            .map(|p| p.0.rem_euclid(w))
-            .collect();
+        let mut across: Vec<f64> = self.seen().map(|p| p.0.rem_euclid(w)).collect();
         across.sort_by(f64::total_cmp);
         let (mut from, mut gap) = (0.0, 0.0);
         for (i, &x) in across.iter().enumerate() {

@@ -6,7 +6,7 @@
 //! roots up to seven it finds the cheapest set of so many wide nodes and leaves that cover the node.
 
 use super::tree::{LANES, WIDTH};
-use dome_imaging::pages::{filled, with_large_pages};
+use dome_imaging::pages::{with_large_pages, zeros};
 use obvhs::bvh2::Bvh2;
 
 /// Most triangles of a leaf.
@@ -48,10 +48,10 @@ impl Plan {
             }
             next += 1;
         }
-        let mut left = filled([0; WIDTH - 1], count);
-        let mut cost = filled([0.0f32; ROOTS], count);
-        let mut triangles = filled(0u32, count);
-        let mut promise = filled(0.0f32, count);
+        let mut left = zeros::<[u8; WIDTH - 1]>(count);
+        let mut cost = zeros::<[f32; ROOTS]>(count);
+        let mut triangles = zeros::<u32>(count);
+        let mut promise = zeros::<f32>(count);
         for &n in order.iter().rev() {
             let n = n as usize;
             let node = &tree.nodes[n];
