@@ -20,7 +20,7 @@ impl DataFolder {
                 root.display()
             )
         };
-        for part in ["projects", "orders", "packages", "incoming"] {
+        for part in ["projects", "orders", "packages", "pictures", "incoming"] {
             std::fs::create_dir_all(root.join(part)).map_err(failed)?;
         }
         let lock = OpenOptions::new()
@@ -114,6 +114,26 @@ impl DataFolder {
     /// A package's folder.
     pub fn package(&self, id: i64) -> PathBuf {
         self.root.join("packages").join(id.to_string())
+    }
+
+    /// The folder of a picture that was made elsewhere, or from such.
+    pub fn picture(&self, id: i64) -> PathBuf {
+        self.root.join("pictures").join(id.to_string())
+    }
+
+    /// A picture unrolled to a sphere, for the screen.
+    pub fn picture_sphere(&self, id: i64) -> PathBuf {
+        self.picture(id).join("screen").join("sphere.jpg")
+    }
+
+    /// A picture as it is, for the screen.
+    pub fn picture_flat(&self, id: i64) -> PathBuf {
+        self.picture(id).join("screen").join("flat.jpg")
+    }
+
+    /// The balls under a picture.
+    pub fn picture_balls(&self, id: i64) -> PathBuf {
+        self.picture(id).join("screen").join("balls.jpg")
     }
 
     /// Free space, bytes.

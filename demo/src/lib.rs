@@ -10,12 +10,14 @@ mod paints;
 pub mod pattern;
 mod room;
 mod shape;
+mod sphere;
 mod study;
 mod telescope;
 
 use gltf_write::Stage;
 use paints::Paints;
 use serde_json::json;
+pub use sphere::evening_sphere;
 
 /// The observatory's name.
 pub const NAME: &str = "Merlow Observatory";

@@ -9,6 +9,8 @@ mod live;
 mod orders;
 mod packages;
 mod passes;
+pub mod picture_types;
+mod pictures;
 mod projects;
 mod range;
 pub mod types;
@@ -83,6 +85,7 @@ pub fn server(app: Arc<App>, port: u16, web: Option<PathBuf>) -> Rocket<Build> {
                 passes::routes(),
                 orders::routes(),
                 packages::routes(),
+                pictures::routes(),
                 events::routes(),
             ]
             .concat(),

@@ -1,5 +1,6 @@
 //! What goes over HTTP. The web's types are generated from these.
 
+use super::picture_types::PictureWork;
 use dome_trace::{LightSettings, Pass, Surroundings, Unit};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -596,6 +597,13 @@ pub enum Event {
     Project {
         /// Its number.
         project: i64,
+    },
+    /// A picture made elsewhere came, changed or went.
+    Pictures,
+    /// A picture is being made from others.
+    Making {
+        /// How far it is.
+        work: PictureWork,
     },
 }
 

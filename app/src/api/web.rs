@@ -73,7 +73,8 @@ fn page(folder: &State<WebFolder>, path: PathBuf) -> Result<Part, Failure> {
     if let Some(found) = part(folder, &text).filter(|_| path.components().count() == 1) {
         return Ok(found);
     }
-    if text.starts_with("project/") || text == "library" {
+    let first = text.split('/').next().unwrap_or_default();
+    if matches!(first, "project" | "pictures" | "library") {
         return shell(folder);
     }
     Err(Failure::new(

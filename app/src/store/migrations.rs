@@ -5,7 +5,7 @@ use rusqlite::Connection;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 3] = [
+const STEPS: [&str; 4] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -45,6 +45,11 @@ const STEPS: [&str; 3] = [
         WHERE json_extract(spec, '$.sky') IS NOT NULL;
     ALTER TABLE render_order ADD COLUMN noise_percent REAL;
     ALTER TABLE render_order ADD COLUMN mean_samples REAL;",
+    // Pictures made elsewhere, and what is made from them.
+    "CREATE TABLE picture (
+        id INTEGER PRIMARY KEY,
+        record TEXT NOT NULL
+    ) STRICT;",
 ];
 
 /// The version this program writes.
@@ -119,7 +124,7 @@ mod tests {
             dome_trace::Sky::TwoColour { .. }
         ));
         // The state before the upgrade was kept.
-        let kept = Connection::open(folder.path().join("owl-dome.before-version-3.db")).unwrap();
+        let kept = Connection::open(folder.path().join("owl-dome.before-version-4.db")).unwrap();
         let version: i64 = kept
             .query_row("PRAGMA user_version", [], |r| r.get(0))
             .unwrap();

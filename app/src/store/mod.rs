@@ -3,6 +3,7 @@
 mod migrations;
 mod orders;
 mod packages;
+mod pictures;
 mod projects;
 
 pub use orders::OrderRow;

@@ -17,6 +17,9 @@ use glam::{DVec3, Vec3};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
+/// Width of the demo's picture from elsewhere, pixels.
+const DEMO_SPHERE: u32 = 2048;
+
 /// Longest name of a project or viewpoint, characters.
 const MAX_NAME: usize = 80;
 
@@ -383,5 +386,15 @@ pub fn demo(app: &App) -> Result<()> {
         })
         .collect();
     bring(app, &upload, "merlow.glb", merlow::NAME, &places)?;
+    if app.store.pictures()?.is_empty() {
+        let sphere = merlow::evening_sphere(DEMO_SPHERE);
+        let upload = app.folder.incoming().join("evening.png");
+        let (w, h) = sphere.dimensions();
+        dome_files::atomic::write(&upload, |out| {
+            let kind = dome_files::png::Kind::default();
+            dome_files::png::encode(out, w, h, kind, None, |rows| rows(sphere.as_raw()))
+        })?;
+        super::pictures::bring(app, &upload, "Merlow evening.png")?;
+    }
     Ok(())
 }

@@ -3,9 +3,11 @@
 pub mod bring;
 pub mod convert;
 pub mod denoise;
+pub mod diagnose;
 pub mod large;
 pub mod package;
 pub mod passes;
+pub mod pictures;
 pub mod preview;
 pub mod queue;
 pub mod scenes;
@@ -15,6 +17,7 @@ use crate::folder::DataFolder;
 use crate::store::{OrderRow, Store, StoreError};
 use dome_optics::SizeError;
 use dome_trace::TraceError;
+use pictures::Making;
 use preview::Previews;
 use queue::Queue;
 use rocket::tokio::sync::broadcast;
@@ -34,6 +37,8 @@ pub struct App {
     pub previews: Previews,
     /// The render queue.
     pub queue: Queue,
+    /// Pictures that are being made from others.
+    pub making: Making,
     /// What changes.
     pub events: broadcast::Sender<Event>,
 }
@@ -74,6 +79,9 @@ impl App {
         for id in store.remove_unfinished()? {
             crate::folder::remove(&folder.project(id));
         }
+        for id in store.remove_unfinished_pictures()? {
+            crate::folder::remove(&folder.picture(id));
+        }
         store.requeue_running()?;
         let (events, _) = broadcast::channel(256);
         let app = Arc::new(Self {
@@ -82,6 +90,7 @@ impl App {
             scenes: Scenes::default(),
             previews: Previews::default(),
             queue: Queue::default(),
+            making: Making::default(),
             events,
         });
         queue::start(Arc::clone(&app));

@@ -1,5 +1,6 @@
-//! Unpacking a `.zip` that holds a scene: bounded, and only ever into its own folder.
+//! Unpacking a `.zip` that holds a scene: bounded, and only ever into its own folder; and packing files together.
 
+use crate::atomic;
 use crate::error::{FileError, Result, display_name};
 use std::fs::File;
 use std::io::{BufReader, Read, Write};
@@ -108,4 +109,21 @@ pub fn safe_relative(name: &str) -> Option<PathBuf> {
         }
     }
     (!out.as_os_str().is_empty()).then_some(out)
+}
+/// Puts files together into one archive. They are packed in themselves and are only stored.
+pub fn pack(files: &[PathBuf], archive: &Path) -> Result<()> {
+    let io = || FileError::io("Writing", archive);
+    let wrong = |e: zip::result::ZipError| io()(std::io::Error::other(e));
+    atomic::write(archive, |w| {
+        let mut zip = zip::ZipWriter::new_stream(w);
+        let plain = zip::write::SimpleFileOptions::default()
+            .compression_method(zip::CompressionMethod::Stored)
+            .large_file(true);
+        for file in files {
+            zip.start_file(display_name(file), plain).map_err(wrong)?;
+            let mut from = File::open(file).map_err(FileError::io("Reading", file))?;
+            std::io::copy(&mut from, &mut zip).map_err(io())?;
+        }
+        zip.finish().map_err(wrong).map(drop)
+    })
 }

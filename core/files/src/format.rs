@@ -54,6 +54,16 @@ impl PictureFormat {
         }
     }
 
+    /// Its usual file ending.
+    pub fn ending(self) -> &'static str {
+        match self {
+            Self::Exr => "exr",
+            Self::Jpeg => "jpg",
+            Self::Png => "png",
+            Self::Hdr => "hdr",
+        }
+    }
+
     /// The name used in messages and in `inspect --json`.
     pub fn name(self) -> &'static str {
         match self {

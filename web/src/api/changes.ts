@@ -2,11 +2,13 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import type { Event } from "../generated/Event";
 import type { Order } from "../generated/Order";
+import type { Pictures } from "../generated/Pictures";
 import type { Project } from "../generated/Project";
 
 /** The query keys of everything that is kept. */
 export const keys = {
   projects: ["projects"] as const,
+  pictures: ["pictures"] as const,
   project: (id: number) => ["project", id] as const,
 };
 
@@ -31,6 +33,14 @@ export function useChanges(): void {
           (p) => p && withOrder(p, event.order),
         );
         if (event.order.state === "done") void queries.invalidateQueries({ queryKey: keys.projects });
+      } else if (event.kind === "making") {
+        const { work } = event;
+        queries.setQueryData<Pictures>(
+          keys.pictures,
+          (p) => p && { ...p, making: [work, ...p.making.filter((w) => w.id !== work.id)] },
+        );
+      } else if (event.kind === "pictures") {
+        void queries.invalidateQueries({ queryKey: keys.pictures });
       } else {
         // The line was opened again, or something else changed: what was missed is asked for.
         void queries.invalidateQueries();

@@ -1,5 +1,10 @@
 import type { WidthPlan } from "../generated/WidthPlan";
 import type { ApiError } from "../generated/ApiError";
+import type { AssemblyGuess } from "../generated/AssemblyGuess";
+import type { AssemblyRequest } from "../generated/AssemblyRequest";
+import type { BroughtPicture } from "../generated/BroughtPicture";
+import type { ConvertRequest } from "../generated/ConvertRequest";
+import type { DiagnosisInfo } from "../generated/DiagnosisInfo";
 import type { Estimate } from "../generated/Estimate";
 import type { FloorInfo } from "../generated/FloorInfo";
 import type { LightInfo } from "../generated/LightInfo";
@@ -8,11 +13,13 @@ import type { OrderRequest } from "../generated/OrderRequest";
 import type { Package } from "../generated/Package";
 import type { PackageRequest } from "../generated/PackageRequest";
 import type { Pass } from "../generated/Pass";
+import type { Pictures } from "../generated/Pictures";
 import type { Plan } from "../generated/Plan";
 import type { PreviewRequest } from "../generated/PreviewRequest";
 import type { Project } from "../generated/Project";
 import type { ProjectCard } from "../generated/ProjectCard";
 import type { ProjectChange } from "../generated/ProjectChange";
+import type { SeamInfo } from "../generated/SeamInfo";
 import type { SunPosition } from "../generated/SunPosition";
 import type { SurroundingsFile } from "../generated/SurroundingsFile";
 import type { Viewpoint } from "../generated/Viewpoint";
@@ -117,6 +124,21 @@ export const api = {
   removeOrder: (id: number) => done("DELETE", `/orders/${id}`),
   handOver: (order: number, body: PackageRequest) => json<Package>("POST", `/orders/${order}/packages`, body),
   removePackage: (id: number) => done("DELETE", `/packages/${id}`),
+  pictures: () => json<Pictures>("GET", "/pictures"),
+  setPictureShape: (id: number, shape: string) =>
+    json<BroughtPicture>("PUT", `/pictures/${id}/shape`, { shape }),
+  removePicture: (id: number) => done("DELETE", `/pictures/${id}`),
+  stopPicture: (id: number) => done("POST", `/pictures/${id}/stop`),
+  convertPicture: (id: number, body: ConvertRequest) =>
+    json<BroughtPicture>("POST", `/pictures/${id}/convert`, body),
+  faceGuess: (ids: number[]) =>
+    json<AssemblyGuess>("GET", `/face-guess?${ids.map((id) => `of=${id}`).join("&")}`),
+  assemble: (body: AssemblyRequest) => json<BroughtPicture>("POST", "/assemblies", body),
+  seams: (id: number) => json<SeamInfo[]>("GET", `/pictures/${id}/seams`),
+  diagnosis: (id: number, against: number | null) =>
+    json<DiagnosisInfo>("GET", `/pictures/${id}/diagnosis${against === null ? "" : `?against=${against}`}`),
+  mendPicture: (id: number, against: number | null) =>
+    json<BroughtPicture>("POST", `/pictures/${id}/mend${against === null ? "" : `?against=${against}`}`),
   live: async (project: number, body: PreviewRequest, signal: AbortSignal): Promise<LivePicture> => {
     const response = await request("POST", `/projects/${project}/preview`, body, signal);
     return {
@@ -154,4 +176,9 @@ export function upload(file: File, name: string, progress: (share: number) => vo
 /** Sends a picture of surroundings. */
 export function uploadSurroundings(project: number, file: File): Promise<SurroundingsFile> {
   return send(`/projects/${project}/surroundings?file=${encodeURIComponent(file.name)}`, file, () => {});
+}
+
+/** Sends a picture that was made elsewhere. */
+export function uploadPicture(file: File, progress: (share: number) => void): Promise<BroughtPicture> {
+  return send(`/pictures?file=${encodeURIComponent(file.name)}`, file, progress);
 }

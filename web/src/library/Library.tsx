@@ -71,7 +71,14 @@ export function Library() {
 
   return (
     <div className="flex h-full flex-col">
-      <Header />
+      <Header>
+        <span className="btn btn-ghost btn-sm pointer-events-none bg-base-200" aria-current="page">
+          Projects
+        </span>
+        <Link href="/pictures" className="btn btn-ghost btn-sm font-normal">
+          Pictures
+        </Link>
+      </Header>
       <main className="min-h-0 flex-1 overflow-auto px-10 py-8">
         <h1 className="mb-5 text-3xl">Library</h1>
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(20rem,1fr))] gap-6">

@@ -3,7 +3,16 @@ import { ShapeDrawing } from "./ShapeDrawing";
 import { SHAPE_GROUPS, shapeName, type ShapeOffer } from "./shapes";
 
 /** Chooses the shape of a picture by what it is for. */
-export function ShapeChooser({ shape, onChange }: { shape: string; onChange: (to: ShapeOffer) => void }) {
+export function ShapeChooser({
+  shape,
+  onChange,
+  files = false,
+}: {
+  shape: string;
+  onChange: (to: ShapeOffer) => void;
+  /** Whether a cube may be six files. */
+  files?: boolean;
+}) {
   const [open, setOpen] = useState(false);
   return (
     <div className="col-span-2 rounded-field border border-base-300">
@@ -27,26 +36,28 @@ export function ShapeChooser({ shape, onChange }: { shape: string; onChange: (to
             <fieldset key={purpose} className="mb-2 last:mb-0">
               <legend className="mb-0.5 text-xs text-base-content/75">{purpose}</legend>
               <ul>
-                {offers.map((o) => (
-                  <li key={o.shape}>
-                    <button
-                      type="button"
-                      data-shape={o.shape}
-                      aria-pressed={o.shape === shape}
-                      className={`flex w-full items-center gap-2 rounded-field px-1 py-0.5 text-left text-[13px] ${o.shape === shape ? "bg-base-200 font-semibold" : "hover:bg-base-200"}`}
-                      onClick={() => {
-                        onChange(o);
-                        setOpen(false);
-                      }}
-                    >
-                      <ShapeDrawing shape={o.shape} />
-                      <span>
-                        {o.name}
-                        <span className="block text-xs font-normal text-base-content/75">{o.about}</span>
-                      </span>
-                    </button>
-                  </li>
-                ))}
+                {offers
+                  .filter((o) => files || o.shape !== "cube-faces")
+                  .map((o) => (
+                    <li key={o.shape}>
+                      <button
+                        type="button"
+                        data-shape={o.shape}
+                        aria-pressed={o.shape === shape}
+                        className={`flex w-full items-center gap-2 rounded-field px-1 py-0.5 text-left text-[13px] ${o.shape === shape ? "bg-base-200 font-semibold" : "hover:bg-base-200"}`}
+                        onClick={() => {
+                          onChange(o);
+                          setOpen(false);
+                        }}
+                      >
+                        <ShapeDrawing shape={o.shape} />
+                        <span>
+                          {o.name}
+                          <span className="block text-xs font-normal text-base-content/75">{o.about}</span>
+                        </span>
+                      </button>
+                    </li>
+                  ))}
               </ul>
             </fieldset>
           ))}

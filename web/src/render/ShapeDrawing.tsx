@@ -2,6 +2,7 @@
 const CUBES: Record<string, [number, number, string]> = {
   "cube-6x1": [6, 1, "rfrrsg"],
   "cube-1x6": [1, 6, "rfrrsg"],
+  "cube-faces": [6, 1, "rfrrsg"],
   "cube-3x2": [3, 2, "rfrrsg"],
   "eac-3x2": [3, 2, "rfrrsg"],
   "cube-cross": [4, 3, ".s..rfrr.g.."],

@@ -50,6 +50,7 @@ export const SHAPE_GROUPS: [string, ShapeOffer[]][] = [
       offer("cube-cross-vertical", "Cube, standing cross", 270, "three faces across, back below", 3),
       offer("cube-6x1", "Cube, row", 540, "left front right back up down", 6),
       offer("cube-1x6", "Cube, stack", 90, "the same, downwards"),
+      offer("cube-faces", "Cube, six files", 90, "one file for each face"),
       offer("cube-3x2", "Cube, 3 by 2", 270, "left front right over back up down", 3),
     ],
   ],

@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import { Route, Switch } from "wouter";
 import { useChanges } from "../api/changes";
 import { Library } from "../library/Library";
+import { PicturesPage } from "../pictures/PicturesPage";
 import { ProjectFrame } from "./ProjectFrame";
 import { ShellContext } from "./theme";
 
@@ -22,6 +23,9 @@ export function App() {
       <Switch>
         <Route path="/project/:id/:stage?">
           {({ id, stage }) => <ProjectFrame id={Number(id)} stage={stage ?? "scene"} />}
+        </Route>
+        <Route path="/pictures/:id?">
+          {({ id }) => <PicturesPage chosen={id === undefined ? null : Number(id)} />}
         </Route>
         <Route>
           <Library />

@@ -1,0 +1,139 @@
+//! Pictures made elsewhere over HTTP.
+
+use super::files::jpeg;
+use super::picture_types::{
+    AssemblyGuess, AssemblyRequest, BroughtPicture, ConvertRequest, DiagnosisInfo, PictureShape,
+    Pictures, SeamInfo,
+};
+use super::projects::receive;
+use super::range::RangedFile;
+use super::{Answer, Shared, blocking};
+use crate::work::WorkError;
+use crate::work::pictures as work;
+use dome_files::PictureFormat;
+use rocket::data::Data;
+use rocket::http::{ContentType, Status};
+use rocket::serde::json::Json;
+use rocket::{Route, delete, get, post, put, routes};
+use std::path::Path;
+
+/// Largest picture file that is taken, bytes.
+const MAX_UPLOAD: u64 = 4 << 30;
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![
+        all, bring, shape, discard, stop, convert, guess, assemble, seams, diagnosis, mend, sphere,
+        flat, balls, download
+    ]
+}
+
+#[get("/pictures")]
+async fn all(app: &Shared) -> Answer<Json<Pictures>> {
+    blocking(app, |app| {
+        Ok(Json(Pictures {
+            pictures: app.store.pictures()?,
+            making: app.making.all(),
+        }))
+    })
+    .await
+}
+
+/// Takes a picture file as the body; `file` is its name.
+#[post("/pictures?<file>", data = "<body>")]
+async fn bring(app: &Shared, file: &str, body: Data<'_>) -> Answer<Json<BroughtPicture>> {
+    // What can be refused before gigabytes are sent is refused now.
+    let format = PictureFormat::from_path(Path::new(file)).map_err(WorkError::from)?;
+    let path = receive(app, file, format.ending(), MAX_UPLOAD, body).await?;
+    let file = file.to_owned();
+    blocking(app, move |app| Ok(Json(work::bring(app, &path, &file)?))).await
+}
+
+#[put("/pictures/<id>/shape", data = "<shape>")]
+async fn shape(app: &Shared, id: i64, shape: Json<PictureShape>) -> Answer<Json<BroughtPicture>> {
+    blocking(app, move |app| {
+        Ok(Json(work::set_shape(app, id, &shape.shape)?))
+    })
+    .await
+}
+
+#[delete("/pictures/<id>")]
+async fn discard(app: &Shared, id: i64) -> Answer<Status> {
+    blocking(app, move |app| {
+        work::discard(app, id)?;
+        Ok(Status::NoContent)
+    })
+    .await
+}
+
+/// Stops the making of a picture.
+#[post("/pictures/<id>/stop")]
+async fn stop(app: &Shared, id: i64) -> Status {
+    app.making.stop(id);
+    Status::NoContent
+}
+
+#[post("/pictures/<id>/convert", data = "<request>")]
+async fn convert(
+    app: &Shared,
+    id: i64,
+    request: Json<ConvertRequest>,
+) -> Answer<Json<BroughtPicture>> {
+    blocking(app, move |app| Ok(Json(work::convert(app, id, &request)?))).await
+}
+
+/// `of` lists the numbers of five or six pictures.
+#[get("/face-guess?<of>")]
+async fn guess(app: &Shared, of: Vec<i64>) -> Answer<Json<AssemblyGuess>> {
+    blocking(app, move |app| Ok(Json(work::guess(app, &of)?))).await
+}
+
+#[post("/assemblies", data = "<request>")]
+async fn assemble(app: &Shared, request: Json<AssemblyRequest>) -> Answer<Json<BroughtPicture>> {
+    blocking(app, move |app| Ok(Json(work::assemble(app, &request)?))).await
+}
+
+#[get("/pictures/<id>/seams")]
+async fn seams(app: &Shared, id: i64) -> Answer<Json<Vec<SeamInfo>>> {
+    blocking(app, move |app| Ok(Json(work::find_seams(app, id)?))).await
+}
+
+#[get("/pictures/<id>/diagnosis?<against>")]
+async fn diagnosis(app: &Shared, id: i64, against: Option<i64>) -> Answer<Json<DiagnosisInfo>> {
+    blocking(app, move |app| {
+        Ok(Json(work::find_fault(app, id, against)?))
+    })
+    .await
+}
+
+#[post("/pictures/<id>/mend?<against>")]
+async fn mend(app: &Shared, id: i64, against: Option<i64>) -> Answer<Json<BroughtPicture>> {
+    blocking(app, move |app| Ok(Json(work::mend(app, id, against)?))).await
+}
+
+#[get("/pictures/<id>/sphere.jpg")]
+fn sphere(app: &Shared, id: i64) -> Option<RangedFile> {
+    jpeg(app.folder.picture_sphere(id))
+}
+
+#[get("/pictures/<id>/flat.jpg")]
+fn flat(app: &Shared, id: i64) -> Option<RangedFile> {
+    jpeg(app.folder.picture_flat(id))
+}
+
+#[get("/pictures/<id>/balls.jpg")]
+async fn balls(app: &Shared, id: i64) -> Answer<Option<RangedFile>> {
+    blocking(app, move |app| Ok(jpeg(work::ball_picture(app, id)?))).await
+}
+
+#[get("/pictures/<id>/download")]
+async fn download(app: &Shared, id: i64) -> Answer<RangedFile> {
+    blocking(app, move |app| {
+        let (path, name) = work::download_of(app, &app.store.picture(id)?);
+        Ok(RangedFile {
+            path,
+            kind: ContentType::Binary,
+            save_as: Some(name),
+        })
+    })
+    .await
+}

@@ -1,0 +1,64 @@
+//! Pictures that were brought in or made from such: their numbers and what is known of them.
+
+use super::{Result, Store, changed, found};
+use crate::api::picture_types::BroughtPicture;
+use rusqlite::params;
+
+impl Store {
+    /// Reserves a number for a picture.
+    pub fn add_picture(&self) -> Result<i64> {
+        let db = self.lock();
+        db.execute("INSERT INTO picture (record) VALUES ('')", [])?;
+        Ok(db.last_insert_rowid())
+    }
+
+    /// Tells what a picture is.
+    pub fn set_picture(&self, picture: &BroughtPicture) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE picture SET record = ?2 WHERE id = ?1",
+            params![picture.id, serde_json::to_string(picture)?],
+        )?;
+        changed(rows, "picture", picture.id)
+    }
+
+    /// All pictures, newest first.
+    pub fn pictures(&self) -> Result<Vec<BroughtPicture>> {
+        let db = self.lock();
+        let mut statement =
+            db.prepare("SELECT record FROM picture WHERE record <> '' ORDER BY id DESC")?;
+        let rows: Vec<String> = statement
+            .query_map([], |r| r.get(0))?
+            .collect::<rusqlite::Result<_>>()?;
+        (rows.iter())
+            .map(|r| Ok(serde_json::from_str(r)?))
+            .collect()
+    }
+
+    /// One picture.
+    pub fn picture(&self, id: i64) -> Result<BroughtPicture> {
+        let row = self.lock().query_row(
+            "SELECT record FROM picture WHERE id = ?1 AND record <> ''",
+            [id],
+            |r| r.get::<_, String>(0),
+        );
+        Ok(serde_json::from_str(&found(row, "picture", id)?)?)
+    }
+
+    /// Removes a picture.
+    pub fn remove_picture(&self, id: i64) -> Result<()> {
+        let rows = self
+            .lock()
+            .execute("DELETE FROM picture WHERE id = ?1", [id])?;
+        changed(rows, "picture", id)
+    }
+
+    /// Removes pictures that were never finished; gives their numbers.
+    pub fn remove_unfinished_pictures(&self) -> Result<Vec<i64>> {
+        let db = self.lock();
+        let mut statement = db.prepare("DELETE FROM picture WHERE record = '' RETURNING id")?;
+        let ids = statement
+            .query_map([], |r| r.get(0))?
+            .collect::<rusqlite::Result<_>>()?;
+        Ok(ids)
+    }
+}

@@ -1,0 +1,72 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useLocation } from "wouter";
+import { api } from "../api/client";
+import { keys } from "../api/changes";
+import type { BroughtPicture } from "../generated/BroughtPicture";
+import { Choice } from "../parts/Choice";
+import { Mark } from "../parts/Mark";
+import { Problem } from "../parts/Problem";
+
+/** Whether a picture is the sphere it is said to be, and what is wrong if not. */
+export function DiagnosisPanel({ picture, others }: { picture: BroughtPicture; others: BroughtPicture[] }) {
+  const queries = useQueryClient();
+  const [, go] = useLocation();
+  const [against, setAgainst] = useState("");
+  const reference = against === "" ? null : Number(against);
+  const { data, error } = useQuery({
+    queryKey: ["diagnosis", picture.id, reference],
+    queryFn: () => api.diagnosis(picture.id, reference),
+    staleTime: Infinity,
+  });
+  const mend = useMutation({
+    mutationFn: () => api.mendPicture(picture.id, reference),
+    onSuccess: async (made) => {
+      await queries.invalidateQueries({ queryKey: keys.pictures });
+      go(`/pictures/${made.id}`);
+    },
+  });
+  const spheres = others.filter((o) => o.id !== picture.id && o.shape === "equirect");
+  const options: [string, string][] = [
+    ["", "nothing"],
+    ...spheres.map((o): [string, string] => [String(o.id), o.file]),
+  ];
+  return (
+    <div className="flex max-w-3xl flex-col gap-3" data-testid="diagnosis">
+      <p className="text-sm">
+        {data ? (
+          <>
+            <Mark kind={data.fault === "none" ? "fine" : "look"} /> {data.what}{" "}
+            <span className="text-base-content/75">({(data.confidence * 100).toFixed(0)} % sure)</span>
+          </>
+        ) : (
+          !error && "Looking at edges, poles and corners …"
+        )}
+      </p>
+      <div className="flex items-end gap-3">
+        <Choice
+          label="Compare with a right picture of the same sphere"
+          value={against}
+          options={options}
+          onChange={setAgainst}
+          className="w-80"
+        />
+        {data?.can_mend && (
+          <button
+            type="button"
+            className="btn btn-primary btn-sm"
+            disabled={mend.isPending}
+            onClick={() => mend.mutate()}
+          >
+            Mend it
+          </button>
+        )}
+      </div>
+      <p className="text-xs text-base-content/75">
+        A quarter turn and a mirror image cannot be told from a picture alone; they are told against one that
+        is right.
+      </p>
+      <Problem error={error ?? mend.error} />
+    </div>
+  );
+}

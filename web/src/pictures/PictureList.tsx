@@ -1,0 +1,93 @@
+import { useMutation } from "@tanstack/react-query";
+import { api } from "../api/client";
+import type { BroughtPicture } from "../generated/BroughtPicture";
+import type { PictureWork } from "../generated/PictureWork";
+import { duration } from "../parts/units";
+import { shapeName } from "../render/shapes";
+import { flatOf } from "./pictures";
+
+interface Props {
+  pictures: BroughtPicture[];
+  making: PictureWork[];
+  chosen: number | null;
+  /** Those that are to be put together. */
+  picked: number[];
+  onPick: (ids: number[]) => void;
+  onChoose: (id: number) => void;
+}
+
+const about = (p: BroughtPicture) =>
+  `${p.width} × ${p.height} px · ${p.shape ? shapeName(p.shape) : "shape not known"}`;
+
+/** All pictures, newest first, and above them what is being made. */
+export function PictureList({ pictures, making, chosen, picked, onPick, onChoose }: Props) {
+  const remove = useMutation({ mutationFn: api.removePicture });
+  const stop = useMutation({ mutationFn: api.stopPicture });
+  return (
+    <ul className="min-h-0 flex-1 space-y-1 overflow-auto" data-testid="pictures">
+      {making.map((w) => (
+        <li key={`making-${w.id}`} className="rounded-field border border-base-300 p-2 text-xs">
+          <p className="truncate" title={w.what}>
+            {w.what}
+          </p>
+          <progress
+            className="progress progress-primary"
+            value={w.share}
+            max={1}
+            aria-label="How far it is"
+          />
+          <p className="flex items-center justify-between text-base-content/75">
+            <span>
+              {Math.floor(w.share * 100)} %{w.left_s !== null && `, ${duration(w.left_s)} left`}
+            </span>
+            <button type="button" className="btn btn-ghost btn-xs" onClick={() => stop.mutate(w.id)}>
+              Stop
+            </button>
+          </p>
+        </li>
+      ))}
+      {pictures.map((p) => (
+        <li
+          key={p.id}
+          className={`group relative flex items-center gap-2 rounded-field p-1 ${p.id === chosen ? "bg-base-300" : "hover:bg-base-200"}`}
+        >
+          {p.width === p.height && (
+            <input
+              type="checkbox"
+              className="checkbox checkbox-xs rounded-sm"
+              aria-label={`Take ${p.file} for a cube`}
+              checked={picked.includes(p.id)}
+              onChange={(e) =>
+                onPick(e.target.checked ? [...picked, p.id] : picked.filter((id) => id !== p.id))
+              }
+            />
+          )}
+          <button
+            type="button"
+            className="flex min-w-0 flex-1 items-center gap-2 text-left"
+            aria-labelledby={`picture-${p.id}`}
+            data-picture={p.file}
+            aria-current={p.id === chosen}
+            onClick={() => onChoose(p.id)}
+          >
+            <img src={flatOf(p)} alt="" className="mid-grey h-9 w-16 shrink-0 object-contain" />
+            <span className="min-w-0" id={`picture-${p.id}`}>
+              <span className="block truncate text-[13px]" title={p.file}>
+                {p.file}
+              </span>
+              <span className="block truncate text-xs text-base-content/75">{about(p)}</span>
+            </span>
+          </button>
+          <button
+            type="button"
+            className="btn btn-xs absolute right-1 bottom-1 bg-base-100 opacity-0 group-hover:opacity-100 focus-visible:opacity-100"
+            aria-label={`Remove ${p.file}`}
+            onClick={() => remove.mutate(p.id)}
+          >
+            Remove
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
