@@ -1,21 +1,25 @@
 //! `owl-dome convert` and `owl-dome shapes`.
 
 use super::{Outcome, numbers, shape};
-use crate::work::convert::{self, Wanted};
+use crate::work::convert::{self, Held, Loaded, Wanted};
 use clap::{Args, ValueEnum};
+use dome_files::face_frames;
+use dome_files::picture_file::face_path;
 use dome_imaging::convert::Kernel;
-use dome_optics::projection::{Cell, CubeLayout, SHAPES};
+use dome_optics::projection::{Cell, CubeLayout, Face, SHAPES};
 use dome_optics::{Orientation, PictureSize, Shape};
 use std::io::IsTerminal;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+use std::time::Instant;
 
 #[derive(Args)]
 pub(super) struct ConvertArgs {
-    /// The picture: .exr, .hdr, .jpg or .png; or the six faces of a cube, named in any usual way
+    /// The picture: .exr, .hdr, .jpg or .png; or the six faces of a cube, named in any usual way; or six folders
+    /// with numbered faces, one folder for each face
     #[arg(required = true, num_args = 1..=6, value_name = "IN")]
     inputs: Vec<PathBuf>,
     /// The picture to write; its ending chooses .exr, .jpg, .png or .hdr. For cube-faces six files are
-    /// written: OUT-left, OUT-front and so on
+    /// written: OUT-left, OUT-front and so on; for sequences OUT-0001 and so on
     #[arg(short, long, value_name = "OUT")]
     output: PathBuf,
     /// The shape of the picture; without it what the file tells, or its size suggests
@@ -39,6 +43,9 @@ pub(super) struct ConvertArgs {
     /// Face order of a cube that is written
     #[arg(long, value_name = "FACES", value_parser = CubeLayout::parse_order)]
     order: Option<[Cell; 6]>,
+    /// Leaves frames of a sequence alone that are there already
+    #[arg(long = "continue")]
+    go_on: bool,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -84,10 +91,13 @@ pub(super) fn run(args: &ConvertArgs) -> Outcome {
     if let Some((w, h)) = args.size {
         PictureSize::new(to, Some(w), h)?;
     }
+    if args.inputs.iter().all(|p| p.is_dir()) {
+        return sequence(args, from, to);
+    }
     let terminal = std::io::stderr().is_terminal();
     let folder = match args.output.parent() {
         Some(p) if !p.as_os_str().is_empty() => p,
-        _ => std::path::Path::new("."),
+        _ => Path::new("."),
     };
     let loaded = convert::open_any(&args.inputs, from, folder, |row| {
         if terminal && row % 256 == 0 {
@@ -98,12 +108,37 @@ pub(super) fn run(args: &ConvertArgs) -> Outcome {
     for notice in &loaded.notices {
         eprintln!("Note: {notice}");
     }
+    let wanted = wanted(args, &loaded, to)?;
+    let height = wanted.size.height();
+    let files = convert::write(&loaded, &wanted, &args.output, |row| {
+        if terminal {
+            eprint!(
+                "\rConverted {} % ",
+                u64::from(row) * 100 / u64::from(height)
+            );
+        }
+        true
+    })?;
+    if terminal {
+        eprintln!("\rConverted 100 %");
+    }
+    for file in files {
+        println!("{}", file.display());
+    }
+    Ok(())
+}
+
+fn wanted(
+    args: &ConvertArgs,
+    loaded: &Loaded<Held>,
+    to: Shape,
+) -> Result<Wanted, Box<dyn std::error::Error>> {
     let size = match args.size {
         Some((w, h)) => PictureSize::new(to, Some(w), h)?,
         None => convert::natural_size(loaded.source.shape(), loaded.source.size().0, to)?,
     };
     let [heading_deg, pitch_deg, roll_deg] = args.turn;
-    let wanted = Wanted {
+    Ok(Wanted {
         size,
         turn: Orientation {
             heading_deg,
@@ -115,21 +150,53 @@ pub(super) fn run(args: &ConvertArgs) -> Outcome {
             KernelName::Bicubic => Kernel::Bicubic,
             KernelName::Lanczos => Kernel::Lanczos,
         },
-    };
-    let files = convert::write(&loaded, &wanted, &args.output, |row| {
-        if terminal {
-            eprint!(
-                "\rConverted {} % ",
-                u64::from(row) * 100 / u64::from(size.height())
+    })
+}
+
+/// Faces of the same number in five or six folders, one after the other; each frame is whole or not there.
+fn sequence(args: &ConvertArgs, from: Option<Shape>, to: Shape) -> Outcome {
+    let layout = match from {
+        None => CubeLayout::in_our_order(1, 6),
+        Some(Shape::CubeFaces(layout)) => layout,
+        Some(_) => {
+            return Err(
+                "Folders hold the faces of a cube; leave --from out or say cube-faces.".into(),
             );
         }
-        true
-    })?;
-    if terminal {
-        eprintln!("\rConverted 100 %");
+    };
+    let (frames, digits) = face_frames::frames(&args.inputs)?;
+    let terminal = std::io::stderr().is_terminal();
+    let start = Instant::now();
+    let (mut made, all) = (0u32, frames.len());
+    for (i, (frame, faces)) in frames.iter().enumerate() {
+        let output = face_path(&args.output, &format!("{frame:0digits$}"));
+        let there = match to {
+            Shape::CubeFaces(_) => Face::ALL
+                .iter()
+                .all(|f| face_path(&output, f.name()).exists()),
+            _ => output.exists(),
+        };
+        if args.go_on && there {
+            continue;
+        }
+        let loaded = convert::load_faces(faces, layout)?.held();
+        if made == 0 {
+            for notice in &loaded.notices {
+                eprintln!("Note: {notice}");
+            }
+        }
+        let wanted = wanted(args, &loaded, to)?;
+        for file in convert::write(&loaded, &wanted, &output, |_| true)? {
+            println!("{}", file.display());
+        }
+        made += 1;
+        if terminal {
+            let left = start.elapsed().as_secs_f64() / f64::from(made) * (all - i - 1) as f64;
+            eprint!("\rFrame {} of {all}, {left:.0} s left ", i + 1);
+        }
     }
-    for file in files {
-        println!("{}", file.display());
+    if terminal {
+        eprintln!("\rAll {all} frames are there.");
     }
     Ok(())
 }

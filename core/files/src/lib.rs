@@ -7,6 +7,7 @@ pub mod decode;
 pub mod error;
 pub mod exif;
 pub mod exr_picture;
+pub mod face_frames;
 pub mod faces;
 pub mod format;
 pub mod inspect;
