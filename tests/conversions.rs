@@ -549,6 +549,13 @@ fn light_maps_are_made_together() {
         assert!((turned[x] - plain[(x + 64) % 256]).abs().max_element() < 2e-3);
         assert!((mirrored[x] - plain[255 - x]).abs().max_element() < 1e-6);
     }
+    // The same in the words of another program: its middle is the right, and it is left-handed.
+    let words = ["--middle", "x", "--hand", "left", "--make", "sphere"];
+    let other = f.at("other");
+    run_ok(&[&["light-maps", text(&png), "-o", text(&other)][..], &words].concat());
+    for (x, p) in row("other").iter().enumerate() {
+        assert!((*p - turned[255 - x]).abs().max_element() < 1e-6);
+    }
     let said = run_fails(
         &["light-maps", text(&png), "-o", text(&maps), "--side", "100"],
         1,

@@ -29,7 +29,14 @@ pub(super) struct LightMapsArgs {
     /// quarter and half turns
     #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
     turn: f64,
-    /// Swaps left and right, for programs that see the sphere from outside
+    /// The axis that the other program has in the middle of its maps, with y up and the scene's axes as in glTF
+    /// (x right, -z ahead): a quarter turn in words, which --turn adds to
+    #[arg(long, value_enum, default_value_t = Axis::NegZ, allow_hyphen_values = true)]
+    middle: Axis,
+    /// Left-handed programs want the mirror image
+    #[arg(long, value_enum, default_value_t = Hand::Right)]
+    hand: Hand,
+    /// Swaps left and right once more, for programs that see the sphere from outside
     #[arg(long)]
     mirror: bool,
     /// Side of the cube's faces in pixels, a power of two; without it as much detail as the picture has, at
@@ -39,6 +46,30 @@ pub(super) struct LightMapsArgs {
     /// What to make; without it everything
     #[arg(long, value_enum, value_delimiter = ',')]
     make: Vec<Map>,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Axis {
+    /// Ahead in glTF
+    #[value(name = "-z")]
+    NegZ,
+    /// To the right in glTF
+    #[value(name = "x", alias = "+x")]
+    X,
+    /// Behind in glTF
+    #[value(name = "z", alias = "+z")]
+    Z,
+    /// To the left in glTF
+    #[value(name = "-x")]
+    NegX,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Hand {
+    /// Right-handed, as glTF and OpenEXR
+    Right,
+    /// Left-handed
+    Left,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -80,9 +111,9 @@ pub(super) fn run(args: &LightMapsArgs) -> Outcome {
         &loaded.source,
         Shape::Equirect,
         (width, height),
-        Orientation::heading(args.turn),
+        Orientation::heading(args.turn + 90.0 * f64::from(args.middle as u8)),
     );
-    if args.mirror {
+    if args.mirror != (args.hand == Hand::Left) {
         for row in pixels.chunks_mut(width as usize) {
             row.reverse();
         }

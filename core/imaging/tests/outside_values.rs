@@ -1,0 +1,115 @@
+//! Values that other libraries give for the same questions.
+
+use dome_imaging::convert::Kernel;
+use dome_imaging::light_maps::basis;
+use glam::DVec3;
+
+/// Real spherical harmonics by SciPy 1.17.1 (`scipy.special.sph_harm_y`, real and imaginary parts times the square
+/// root of 2, without the Condon-Shortley sign), for directions to the right, up and behind.
+#[test]
+fn harmonics_are_those_of_scipy() {
+    let third = 1.0 / 3.0;
+    for (d, wanted) in [
+        (
+            [0.6, 0.0, -0.8],
+            [
+                0.282094792,
+                -0.39088201,
+                0.0,
+                0.293161507,
+                -0.524423247,
+                0.0,
+                -0.315391565,
+                0.0,
+                -0.15295678,
+            ],
+        ),
+        (
+            [0.36, 0.48, 0.8],
+            [
+                0.282094792,
+                0.39088201,
+                0.234529206,
+                0.175896904,
+                0.314653948,
+                0.419538597,
+                -0.097392915,
+                0.188792369,
+                -0.278818359,
+            ],
+        ),
+        (
+            [-2.0 * third, third, 2.0 * third],
+            [
+                0.282094792,
+                0.325735008,
+                0.162867504,
+                -0.325735008,
+                -0.48557708,
+                0.24278854,
+                -0.210261044,
+                -0.24278854,
+                0.0,
+            ],
+        ),
+        (
+            [0.0, -0.6, 0.8],
+            [
+                0.282094792,
+                0.39088201,
+                -0.293161507,
+                0.0,
+                0.0,
+                -0.524423247,
+                0.025231325,
+                0.0,
+                -0.349615498,
+            ],
+        ),
+    ] {
+        let got = basis(DVec3::from_array(d));
+        for (i, (a, b)) in got.iter().zip(wanted).enumerate() {
+            assert!((a - b).abs() < 1e-8, "{d:?} harmonic {i}: {a} {b}");
+        }
+    }
+}
+
+/// Interpolated values by OpenCV 5.0.0 (`remap`, single precision) of a picture of 12 x 12 values, at places that its
+/// tables of 32 steps hold exactly. Its bicubic kernel is another one (a = -3/4) and is left out.
+#[test]
+fn values_between_pixels_are_those_of_opencv() {
+    let value = |x: i64, y: i64| ((x * 37 + y * 59 + x * y * 13) % 101) as f64 / 100.0;
+    let places = [(0, 0), (16, 16), (7, 21), (31, 3), (12, 28)]
+        .map(|(k, l)| (5.0 + f64::from(k) / 32.0, 6.0 - f64::from(l) / 32.0));
+    for (kernel, wanted, within) in [
+        (
+            Kernel::Bilinear,
+            [0.2, 0.6275, 0.7238379, 0.3969434, 0.8923438],
+            1e-6,
+        ),
+        (
+            Kernel::Lanczos4,
+            [0.2, 0.5995712, 0.7349232, 0.3543034, 0.8812293],
+            1e-5,
+        ),
+    ] {
+        for ((x, y), wanted) in places.into_iter().zip(wanted) {
+            let reach = kernel.taps() as i64 / 2;
+            let taps = |v: f64| {
+                let first = v.floor() as i64 - reach + 1;
+                let raw: Vec<(i64, f64)> = (first..first + 2 * reach)
+                    .map(|i| (i, kernel.weight(v - i as f64)))
+                    .collect();
+                let sum: f64 = raw.iter().map(|t| t.1).sum();
+                raw.into_iter().map(move |(i, w)| (i, w / sum))
+            };
+            let got: f64 = taps(y)
+                .flat_map(|(j, wy)| taps(x).map(move |(i, wx)| value(i, j) * wx * wy))
+                .sum();
+            assert!(
+                (got - wanted).abs() < within,
+                "{kernel:?} at {x} {y}: {got} {wanted}"
+            );
+        }
+    }
+}
