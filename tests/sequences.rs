@@ -38,7 +38,7 @@ fn faces_in_six_folders_become_frames() {
             std::fs::rename(at(&format!("f-{face}.png")), to).unwrap();
         }
     }
-    let inputs: Vec<_> = FACES.map(|f| at(f)).to_vec();
+    let inputs: Vec<_> = FACES.map(at).to_vec();
     let run = |extra: &[&str]| {
         let out = at("out.png");
         let mut args = vec!["convert"];

@@ -45,7 +45,7 @@ fn lights_surroundings_and_unit_are_settings_of_the_project() {
     let settings = json!({
         "surroundings": {"sky": {"kind": "sun", "elevation_deg": 30.0, "heading_deg": 90.0,
             "turbidity": 3.0, "ground": [0.2, 0.2, 0.2], "disc": true}},
-        "lights": {key: {"on": true, "stops": 1.5}},
+        "lights": {key: {"on": true, "stops": 1.5}, "sun": {"on": false, "stops": 0.0}},
         "draft_stops": 2.0,
         "unit": "metre",
         "time_s": 0.0,
@@ -53,6 +53,15 @@ fn lights_surroundings_and_unit_are_settings_of_the_project() {
     let (status, changed) = server.json("PATCH", &of_project, Some(json!({"settings": settings})));
     assert_eq!(status, 200, "{changed}");
     assert_eq!(changed["settings"]["lights"][key]["stops"], 1.5);
+    // Sky and sun stand in the list too.
+    let lights = get(&format!(
+        "{of_project}/lights?viewpoint={}",
+        viewpoint["id"]
+    ));
+    let names: Vec<_> = (lights.as_array().unwrap().iter())
+        .map(|l| (l["name"].as_str().unwrap(), l["unit"].as_str().unwrap()))
+        .collect();
+    assert_eq!(names[1..], [("Sky", "cd/m²"), ("Sun", "lx")]);
     // The draft brightness reaches drafts and no final render.
     let order = |draft: bool| {
         let wish = json!({"viewpoint": viewpoint["id"], "width": 64, "samples": 4, "draft": draft});

@@ -25,7 +25,11 @@ async fn lights(app: &Shared, id: i64, viewpoint: i64) -> Answer<Json<Vec<LightI
     blocking(app, move |app| {
         let viewpoint = app.store.viewpoint(id, viewpoint)?;
         let scene = app.scenes.get(app, id)?;
-        let found = list::list(&scene, DVec3::from(viewpoint.pose.position));
+        let eye = DVec3::from(viewpoint.pose.position);
+        let settings = app.store.project(id)?.settings;
+        let light = app.scenes.light(app, id, &settings, false)?;
+        let mut found = list::list(&scene, eye);
+        found.extend(list::surroundings(&scene, &light.environment, eye));
         let info = |l: list::LightEntry| LightInfo {
             key: l.key,
             name: l.name,

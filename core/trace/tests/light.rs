@@ -215,3 +215,62 @@ fn noise_halves_with_four_times_the_samples() {
     let ratio = noise(16) / noise(64);
     assert!(ratio > 1.9, "noise fell by {ratio} only");
 }
+
+/// Sky and sun are switched and dimmed like lamps: their light changes, what is seen of them does not.
+#[test]
+fn sky_and_sun_are_lights_of_the_list() {
+    use dome_trace::light::{SKY_KEY, SUN_KEY, list};
+    use dome_trace::{LightSetting, LightSettings, Sky, SunSky, Surroundings};
+    let sun = SunSky {
+        elevation_deg: 60.0,
+        heading_deg: 90.0,
+        ..SunSky::default()
+    };
+    let surroundings = Surroundings {
+        sky: Sky::Sun(sun),
+        ..Surroundings::default()
+    };
+    let ground = [
+        [-1.0, 0.0, 1.0],
+        [1.0, 0.0, 1.0],
+        [1.0, 0.0, -1.0],
+        [-1.0, 0.0, -1.0],
+    ];
+    let scene = scene(
+        &[quad(ground, 0)],
+        vec![matt(0.5)],
+        Sky::Sun(SunSky::default()),
+    );
+    let under = |settings: &LightSettings| {
+        dome_trace::Illumination::new(&scene, &surroundings, None, settings, 1.0)
+    };
+    let plain = under(&LightSettings::new());
+    let lights = list::surroundings(&scene, &plain.environment, glam::DVec3::Y);
+    assert_eq!(
+        lights
+            .iter()
+            .map(|l| (l.key.as_str(), l.seen))
+            .collect::<Vec<_>>(),
+        [(SKY_KEY, true), (SUN_KEY, true)]
+    );
+    let set = |key: &str, on: bool, stops: f32| {
+        let setting = LightSetting {
+            on,
+            stops,
+            unseen: false,
+        };
+        under(&LightSettings::from([(key.to_owned(), setting)])).environment
+    };
+    let d = glam::Vec3::new(0.3, 0.8, -0.5).normalize();
+    let (dark, dimmed) = (set(SKY_KEY, false, 0.0), set(SKY_KEY, true, -1.0));
+    assert_eq!(dark.light(d), glam::Vec3::ZERO);
+    assert!((dimmed.light(d) - plain.environment.light(d) * 0.5).length() < 1e-4);
+    for environment in [&dark, &dimmed] {
+        assert_eq!(environment.backdrop(d), plain.environment.backdrop(d));
+    }
+    // The sun alone: the sky's light stays.
+    assert_eq!(
+        set(SUN_KEY, false, 0.0).light(d),
+        plain.environment.light(d)
+    );
+}

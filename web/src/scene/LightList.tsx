@@ -36,6 +36,7 @@ export function LightList({
       project.viewpoints.find((v) => v.id === viewpoint.id)?.pose.position,
       project.settings.unit,
       project.settings.time_s,
+      project.settings.surroundings,
     ],
     queryFn: () => api.lights(project.id, viewpoint.id),
     placeholderData: (before) => before,

@@ -32,6 +32,7 @@ pub struct Environment {
     /// Sine and cosine of the turn.
     turn: (f32, f32),
     light: f32,
+    sun_light: f32,
     backdrop: f32,
     /// Whether the eye sees nothing there.
     pub transparent: bool,
@@ -46,8 +47,13 @@ pub(crate) struct SkySample {
 
 impl Environment {
     /// Prepares surroundings. `picture` is an equirectangular picture for [`Sky::Picture`]; without it
-    /// such a sky is black. `gain` brightens its light, not what is seen of it.
-    pub fn new(surroundings: &Surroundings, picture: Option<&Picture>, gain: f32) -> Self {
+    /// such a sky is black. The gains brighten the light of the sky and of the sun's disc, not what is seen
+    /// of them.
+    pub fn new(
+        surroundings: &Surroundings,
+        picture: Option<&Picture>,
+        (sky_gain, sun_gain): (f32, f32),
+    ) -> Self {
         let black = || Radiance::Plain(Vec3::ZERO);
         let radiance = match &surroundings.sky {
             Sky::Plain { colour } => Radiance::Plain(Vec3::from(*colour)),
@@ -81,7 +87,8 @@ impl Environment {
             table,
             sun,
             turn: (sin, cos),
-            light: surroundings.light_stops.exp2() * gain,
+            light: surroundings.light_stops.exp2() * sky_gain,
+            sun_light: surroundings.light_stops.exp2() * sun_gain,
             backdrop: surroundings.backdrop_stops.exp2(),
             transparent: surroundings.transparent,
         }
@@ -114,6 +121,27 @@ impl Environment {
         })
     }
 
+    /// Mean radiance of the sky as it came, before any brightness is set.
+    pub(super) fn mean_sky(&self) -> Vec3 {
+        const POINTS: u16 = 1024;
+        // Even over the sphere: a spiral of equal areas.
+        let turn = PI * (3.0 - 5f32.sqrt());
+        let at = |i: u16| {
+            let y = 1.0 - 2.0 * (f32::from(i) + 0.5) / f32::from(POINTS);
+            let (sin, cos) = (turn * f32::from(i)).sin_cos();
+            let level = (1.0 - y * y).sqrt();
+            self.sky(Vec3::new(level * cos, y, level * sin))
+        };
+        (0..POINTS).map(at).sum::<Vec3>() / f32::from(POINTS)
+    }
+
+    /// Where the sun stands and the irradiance of a surface that faces it, as they came; nothing without a sun.
+    pub(super) fn sun_as_lamp(&self) -> Option<(Vec3, Vec3)> {
+        let sun = self.sun.as_ref()?;
+        let solid_angle = PI * SUN_RADIUS * SUN_RADIUS;
+        Some((self.to_world(sun.direction), sun.radiance * solid_angle))
+    }
+
     /// What the eye sees in a direction.
     pub fn backdrop(&self, d: Vec3) -> Vec3 {
         let sun = self.sees_sun(d).map_or(Vec3::ZERO, |s| s.radiance);
@@ -129,7 +157,7 @@ impl Environment {
     pub(crate) fn sun(&self, d: Vec3) -> Option<(Vec3, f32)> {
         self.sees_sun(d).map(|s| {
             (
-                s.radiance * self.light,
+                s.radiance * self.sun_light,
                 1.0 / (PI * SUN_RADIUS * SUN_RADIUS),
             )
         })
@@ -176,7 +204,7 @@ impl Environment {
         let d = (sun.direction + (a * cos + b * sin) * r).normalize();
         Some(SkySample {
             direction: self.to_world(d),
-            radiance: sun.radiance * self.light,
+            radiance: sun.radiance * self.sun_light,
             pdf: 1.0 / (PI * SUN_RADIUS * SUN_RADIUS),
         })
     }

@@ -1,6 +1,6 @@
 //! The lights of a scene as a list: what, where, how strong, and whether they are seen.
 
-use super::{LightSettings, lamp_key, object_key};
+use super::{Environment, LightSettings, SKY_KEY, SUN_KEY, lamp_key, object_key};
 use crate::accel::TraceRay;
 use crate::lamp::LampKind;
 use crate::scene::Scene;
@@ -83,6 +83,41 @@ pub fn list(scene: &Scene, eye: DVec3) -> Vec<LightEntry> {
     lights
 }
 
+/// The lights of the surroundings, and whether they are seen from `eye`.
+pub fn surroundings(scene: &Scene, environment: &Environment, eye: DVec3) -> Vec<LightEntry> {
+    let eye = eye.as_vec3();
+    let free = |d: Vec3| is_seen(scene, eye, eye + d * FAR);
+    let mut lights = vec![LightEntry {
+        key: SKY_KEY.into(),
+        name: "Sky".into(),
+        kind: "surroundings",
+        position: None,
+        strength: luminance(environment.mean_sky()),
+        unit: "cd/m²",
+        seen: !environment.transparent
+            && (0..LOOKS).any(|i| {
+                let up = 1.0 - 2.0 * (i as f32 + 0.5) / LOOKS as f32;
+                let (sin, cos) = (2.4 * i as f32).sin_cos();
+                free(Vec3::new(cos, 0.0, sin) * (1.0 - up * up).sqrt() + Vec3::Y * up)
+            }),
+    }];
+    if let Some((towards, irradiance)) = environment.sun_as_lamp() {
+        lights.push(LightEntry {
+            key: SUN_KEY.into(),
+            name: "Sun".into(),
+            kind: "surroundings",
+            position: None,
+            strength: luminance(irradiance),
+            unit: "lx",
+            seen: !environment.transparent && free(towards),
+        });
+    }
+    lights
+}
+
+/// Farther than any scene, metres.
+const FAR: f32 = 1e7;
+
 fn luminance(c: Vec3) -> f32 {
     c.dot(Vec3::new(0.2126, 0.7152, 0.0722))
 }
@@ -114,6 +149,7 @@ pub fn unknown_keys(scene: &Scene, settings: &LightSettings) -> Vec<String> {
     let known = |key: &String| {
         let number = |kind: &str| key.strip_prefix(kind).and_then(|n| n.parse::<usize>().ok());
         number("object:").is_some_and(|i| scene.objects().get(i).is_some_and(|o| o.emits))
+            || [SKY_KEY, SUN_KEY].contains(&key.as_str())
             || number("lamp:").is_some_and(|i| i < scene.lamps().len())
     };
     settings.keys().filter(|k| !known(k)).cloned().collect()

@@ -39,7 +39,12 @@ impl Default for LightSetting {
     }
 }
 
-/// Settings by light: `object:N` for a glowing object, `lamp:N` for a lamp without a body.
+/// The keys of the settings of the surroundings' light.
+pub const SKY_KEY: &str = "sky";
+/// See [`SKY_KEY`].
+pub const SUN_KEY: &str = "sun";
+
+/// Settings by light: `object:N` for a glowing object, `lamp:N` for a lamp without a body, `sky` and `sun`.
 pub type LightSettings = BTreeMap<String, LightSetting>;
 
 /// All light of a render.
@@ -106,7 +111,11 @@ impl Illumination {
             d.2 = below;
         }
         Self {
-            environment: Environment::new(surroundings, picture, gain),
+            environment: Environment::new(
+                surroundings,
+                picture,
+                (scale(of(SKY_KEY.into())), scale(of(SUN_KEY.into()))),
+            ),
             tree: LightTree::gather(scene, &object_scale, &lamp_scale),
             object_scale,
             unseen,
