@@ -8,6 +8,43 @@ import { Choice } from "../parts/Choice";
 import { Mark } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
 
+/** The rows of a sinusoidal map are as wide as their circles of latitude. */
+const SINUSOIDAL = [1, -1]
+  .map((side) =>
+    Array.from({ length: 61 }, (_, i) => {
+      const lat = (90 - i * 3) * side;
+      return `${(180 + side * 180 * Math.cos((lat * Math.PI) / 180)).toFixed(1)} ${90 - lat}`;
+    }).join(" L"),
+  )
+  .join(" L");
+
+/** What the diagnosis found, where it is: the outline of a sinusoidal map, edges and poles that do not meet. */
+export function DiagnosisMarks({ picture }: { picture: BroughtPicture }) {
+  const { data } = useQuery({
+    queryKey: ["diagnosis", picture.id, null],
+    queryFn: () => api.diagnosis(picture.id, null),
+    staleTime: Infinity,
+  });
+  const path =
+    data?.fault === "sinusoidal"
+      ? `M${SINUSOIDAL}Z`
+      : data?.fault === "not-a-sphere"
+        ? "M1.5 1.5H358.5V178.5H1.5Z"
+        : null;
+  if (!path) return null;
+  return (
+    <svg
+      viewBox="0 0 360 180"
+      className="pointer-events-none absolute inset-0 size-full"
+      aria-hidden="true"
+      data-testid="diagnosis-marks"
+    >
+      <path d={path} fill="none" stroke="#15181e" strokeWidth="2.4" />
+      <path d={path} fill="none" stroke="#ffb59c" strokeWidth="1.1" strokeDasharray="4 2" />
+    </svg>
+  );
+}
+
 /** Whether a picture is the sphere it is said to be, and what is wrong if not. */
 export function DiagnosisPanel({ picture, others }: { picture: BroughtPicture; others: BroughtPicture[] }) {
   const queries = useQueryClient();

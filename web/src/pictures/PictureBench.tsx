@@ -10,7 +10,7 @@ import { Lookout } from "../sphere/Lookout";
 import type { View } from "../sphere/geometry";
 import { BallTest } from "./BallTest";
 import { ConvertPanel } from "./ConvertPanel";
-import { DiagnosisPanel } from "./DiagnosisPanel";
+import { DiagnosisMarks, DiagnosisPanel } from "./DiagnosisPanel";
 import { SeamMarks, SeamPanel } from "./Seams";
 import { TOOLS, TOOL_NAMES, flatOf, isFaces, sphereOf, type Tool } from "./pictures";
 
@@ -61,6 +61,7 @@ export function PictureBench({ picture, others }: { picture: BroughtPicture; oth
             viewName="Lookout"
             onPoint={(lon, lat) => setView({ ...view, lon: wrapSigned(lon), lat })}
           >
+            {tool === "diagnosis" && <DiagnosisMarks picture={picture} />}
             {tool === "seams" && seams.data && <SeamMarks seams={seams.data} />}
           </Horizon>
         ) : (
