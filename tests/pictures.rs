@@ -389,6 +389,60 @@ fn bad_pictures_and_requests_get_one_sentence() {
     );
 }
 
+/// Long work tells how far it is and how long it takes, can be stopped, and leaves nothing after a kill.
+#[test]
+fn a_conversion_can_be_stopped_and_killed() {
+    let (folder, server) = server();
+    let picture = bring(&server, "evening.png", &sphere());
+    let path = format!("/api/pictures/{}/convert", picture["id"]);
+    // Large enough to last some seconds.
+    let order = json!({"shape": "equirect", "width": 16384, "turn": [10, 20, 30], "kernel": "lanczos",
+        "format": "png"});
+    let making = |server: &Server| server.json("GET", "/api/pictures", None).1["making"].clone();
+    let under_way = |server: &Server| {
+        wait_for("the conversion to be under way", || {
+            let work = making(server)[0].clone();
+            (work["share"].as_f64()? > 0.03).then_some(work)
+        })
+    };
+    std::thread::scope(|scope| {
+        let running = scope.spawn(|| server.json("POST", &path, Some(order.clone())));
+        let work = under_way(&server);
+        assert!(work["left_s"].as_f64().unwrap() > 0.0, "{work}");
+        let stop = format!("/api/pictures/{}/stop", work["id"]);
+        assert_eq!(server.json("POST", &stop, None).0, 204);
+        let (status, answer) = running.join().unwrap();
+        assert_eq!(status, 409);
+        assert!(
+            answer["error"].as_str().unwrap().contains("stopped"),
+            "{answer}"
+        );
+    });
+    let left = || {
+        std::fs::read_dir(folder.path().join("data/pictures"))
+            .unwrap()
+            .count()
+    };
+    assert_eq!((making(&server), left()), (json!([]), 1));
+    // Killed in the middle: after a restart only what was finished is there.
+    let address = server.address.clone();
+    let body = order.to_string();
+    let running = std::thread::spawn(move || {
+        // The answer never comes.
+        let _ = ureq::post(format!("{address}{path}"))
+            .header("Content-Type", "application/json")
+            .send(&body);
+    });
+    under_way(&server);
+    server.kill();
+    running.join().unwrap();
+    assert_eq!(left(), 2);
+    let again = Server::start(&folder.path().join("data"), false);
+    let all = again.json("GET", "/api/pictures", None).1;
+    assert_eq!(all["pictures"].as_array().unwrap().len(), 1);
+    assert_eq!((all["making"].clone(), left()), (json!([]), 1));
+}
+
 #[test]
 fn a_picture_in_the_browser() {
     let folder = tempfile::tempdir().unwrap();

@@ -15,7 +15,7 @@ use dome_files::rows::{Depth, PictureRows};
 use dome_files::{FileError, PictureFormat, archive};
 use dome_imaging::convert::Kernel;
 use dome_imaging::diagnosis::Fault;
-use dome_imaging::{Strip, balls, seams};
+use dome_imaging::{Picture, Strip, balls, seams};
 use dome_optics::projection::{Cell, CubeLayout, Face};
 use dome_optics::{Orientation, PictureSize, Shape};
 use std::collections::BTreeMap;
@@ -169,16 +169,7 @@ fn make_one(
 fn draw(app: &App, picture: &BroughtPicture) -> Result<()> {
     remove(&app.folder.picture_balls(picture.id));
     if !is_faces(picture) {
-        let rows = PictureRows::open(&path_of(app, picture))?;
-        let size = (rows.width, rows.height);
-        let strips = rows.light().enumerate().map(|(y, row)| {
-            Ok(Strip {
-                top: y as u32,
-                width: size.0,
-                samples: row?.iter().flat_map(|p| [p.x, p.y, p.z]).collect(),
-            })
-        });
-        let flat = shrink(strips, size, FLAT_WIDTH.min(size.0))?;
+        let flat = smaller(&path_of(app, picture), FLAT_WIDTH)?;
         save_jpeg(&app.folder.picture_flat(picture.id), &flat)?;
     }
     let sphere = app.folder.picture_sphere(picture.id);
@@ -189,21 +180,26 @@ fn draw(app: &App, picture: &BroughtPicture) -> Result<()> {
     shape.size(Some(picture.width), Some(stacked(picture)))?;
     if shape == Shape::Equirect && picture.width > MOST_FOR_SCREEN {
         // Made smaller while it is read; it need not fit into memory.
-        let rows = PictureRows::open(&path_of(app, picture))?;
-        let size = (rows.width, rows.height);
-        let strips = rows.light().enumerate().map(|(y, row)| {
-            Ok(Strip {
-                top: y as u32,
-                width: size.0,
-                samples: row?.iter().flat_map(|p| [p.x, p.y, p.z]).collect(),
-            })
-        });
-        return save_jpeg(&sphere, &shrink(strips, size, DISPLAY_WIDTH)?);
+        return save_jpeg(&sphere, &smaller(&path_of(app, picture), DISPLAY_WIDTH)?);
     }
     let loaded = load(app, picture)?;
     let natural = convert::natural_size(shape, picture.width, Shape::Equirect)?;
     let width = natural.width().min(DISPLAY_WIDTH) & !1;
     save_jpeg(&sphere, &convert::sphere(&loaded, width.max(4)))
+}
+
+/// A picture file made smaller while it is read.
+fn smaller(path: &Path, width: u32) -> Result<Picture> {
+    let rows = PictureRows::open(path)?;
+    let size = (rows.width, rows.height);
+    let strips = rows.light().enumerate().map(|(y, row)| {
+        Ok(Strip {
+            top: y as u32,
+            width: size.0,
+            samples: row?.iter().flat_map(|p| [p.x, p.y, p.z]).collect(),
+        })
+    });
+    shrink(strips, size, width.min(size.0))
 }
 
 /// Height of a picture, of six faces that of all of them.
