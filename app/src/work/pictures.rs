@@ -27,7 +27,7 @@ use std::time::{Duration, Instant};
 const FLAT_WIDTH: u32 = 1024;
 /// Side of each ball, pixels.
 const BALL: u32 = 256;
-/// Most pixels of one picture that is brought, so that it can be shown.
+/// Unrolled spheres wider than this are made smaller for the screen while they are read, pixels.
 const MOST_FOR_SCREEN: u32 = 8192;
 /// How often is told how far the making of a picture is.
 const TOLD_EVERY: Duration = Duration::from_millis(200);

@@ -39,23 +39,38 @@ export function BallTest({ picture }: { picture: BroughtPicture }) {
           onError={() => setState("failed")}
         />
         <svg viewBox="0 0 300 100" className="absolute inset-0 size-full" aria-hidden="true">
-          {places.map(([x, y, name]) => (
-            <g key={name} transform={`translate(${50 + x} ${50 + y})`}>
-              <circle r="1.6" fill="none" stroke="#15181e" strokeWidth="1.3" />
-              <circle r="1.6" fill="none" stroke="#fff" strokeWidth="0.6" />
-              <text
-                y={y > 0 ? -3.2 : 6}
-                textAnchor="middle"
-                fontSize="4.4"
-                fill="#fff"
-                stroke="#15181e"
-                strokeWidth="1"
-                paintOrder="stroke"
-              >
-                {name}
-              </text>
-            </g>
-          ))}
+          {[50, 150, 250].flatMap((middle, ball) =>
+            places.map(([x, y, name]) => {
+              // A matt ball is lit where it faces; its arrows stand at its rim.
+              const out = ball === 2 ? 1 / Math.SQRT1_2 - 0.2 : 1;
+              const arrow =
+                x === 0 && y === 0
+                  ? "M-1.5 0A1.5 1.5 0 1 0 1.5 0A1.5 1.5 0 1 0-1.5 0"
+                  : "M-4 0H3.5M1 -2.5 3.5 0 1 2.5";
+              const way = (Math.atan2(y, x) * 180) / Math.PI;
+              return (
+                <g key={`${middle}${name}`} transform={`translate(${middle + x * out} ${50 + y * out})`}>
+                  <g transform={`rotate(${way})`} fill="none" strokeLinecap="round">
+                    <path d={arrow} stroke="#15181e" strokeWidth="1.9" />
+                    <path d={arrow} stroke="#fff" strokeWidth="0.9" />
+                  </g>
+                  {ball === 0 && (
+                    <text
+                      y={y > 0 ? -5.5 : y < 0 ? 9 : 7.5}
+                      textAnchor="middle"
+                      fontSize="4.4"
+                      fill="#fff"
+                      stroke="#15181e"
+                      strokeWidth="1"
+                      paintOrder="stroke"
+                    >
+                      {name}
+                    </text>
+                  )}
+                </g>
+              );
+            }),
+          )}
         </svg>
       </div>
       <p className="max-w-60 text-[13px] text-base-content/85">
