@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 #[derive(Debug)]
 pub struct DataFolder {
     root: PathBuf,
-    /// Held for as long as the server runs.
-    _lock: File,
+    /// Held for as long as the server runs; nothing for who only looks.
+    _lock: Option<File>,
 }
 
 impl DataFolder {
@@ -34,7 +34,7 @@ impl DataFolder {
         })?;
         let folder = Self {
             root: root.to_owned(),
-            _lock: lock,
+            _lock: Some(lock),
         };
         // Uploads that were cut off by a stop.
         for left in std::fs::read_dir(folder.incoming())
@@ -44,6 +44,22 @@ impl DataFolder {
             remove(&left.path());
         }
         Ok(folder)
+    }
+
+    /// A data folder to look into, while a server may use it; nothing in it is changed.
+    pub fn look(root: &Path) -> Result<Self, String> {
+        let folder = Self {
+            root: root.to_owned(),
+            _lock: None,
+        };
+        if folder.database().is_file() {
+            Ok(folder)
+        } else {
+            Err(format!(
+                "{} is no data folder of Owl Dome; name one with --data.",
+                root.display()
+            ))
+        }
     }
 
     /// The database.

@@ -11,8 +11,11 @@ mod packages;
 mod passes;
 pub mod picture_types;
 mod pictures;
+mod preflight;
 mod projects;
 mod range;
+mod stand;
+pub mod stand_types;
 pub mod types;
 mod web;
 
@@ -81,6 +84,8 @@ pub fn server(app: Arc<App>, port: u16, web: Option<PathBuf>) -> Rocket<Build> {
             [
                 projects::routes(),
                 live::routes(),
+                stand::routes(),
+                preflight::routes(),
                 lights::routes(),
                 passes::routes(),
                 orders::routes(),

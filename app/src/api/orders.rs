@@ -4,13 +4,12 @@ use super::files::jpeg;
 use super::range::RangedFile;
 use super::types::{Estimate, Order, OrderRequest, OrderSpec, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
+use crate::work::estimate::{estimated, picture_size};
 use crate::work::queue::{self, DISPLAY_WIDTH};
 use crate::work::{App, Result, WorkError};
-use dome_files::strip_file;
 use dome_imaging::scale::Shrink;
-use dome_optics::{PanoramaSize, PictureSize, Shape, resolution};
+use dome_optics::{Shape, resolution};
 use dome_trace::PassSet;
-use dome_trace::render::STRIP_ROWS;
 use rocket::http::{ContentType, Status};
 use rocket::serde::json::Json;
 use rocket::{Responder, Route, delete, get, post, routes};
@@ -27,40 +26,6 @@ const MAX_SAMPLES: u32 = 65_536;
 /// Noise targets that an order may ask for, percent.
 const NOISE: RangeInclusive<f32> = 0.1..=100.0;
 
-/// The shape and size that an order asks for. Six files are one stack of faces here.
-fn picture_size(shape: Option<&str>, width: u32) -> Result<PictureSize> {
-    let shape: Shape = shape.unwrap_or("equirect").parse()?;
-    Ok(match shape {
-        Shape::Equirect => PanoramaSize::from_width(width)?.into(),
-        Shape::CubeFaces(layout) => PictureSize::new(Shape::Cube(layout), Some(width), None)?,
-        other => PictureSize::new(other, Some(width), None)?,
-    })
-}
-
-fn estimated(app: &App, size: PictureSize, passes: &PassSet) -> Result<Estimate> {
-    let layers = passes.layers();
-    let (width, pixels) = (
-        size.width(),
-        u64::from(size.width()) * u64::from(size.height()),
-    );
-    // Compression only makes it smaller; tables and header are counted generously.
-    let master_bytes =
-        pixels * strip_file::pixel_bytes(&layers) + 16 * u64::from(size.height()) + 4096;
-    let channels: u64 = layers.iter().map(|l| l.channels.len() as u64 + 1).sum();
-    Ok(Estimate {
-        height: size.height(),
-        master_bytes,
-        // Strips and master are both there at the end, and the pictures for the screen.
-        working_bytes: 2 * master_bytes + (8 << 20),
-        free_bytes: app.folder.free_bytes(),
-        pixels_per_degree: size.shape.sphere_width(width) / 360.0,
-        // A strip with its sums and layers, some blocks being compressed, and the table of lines.
-        memory_bytes: u64::from(width) * u64::from(STRIP_ROWS) * (120 + 8 * channels)
-            + 16 * u64::from(size.height())
-            + (24 << 20),
-    })
-}
-
 fn pass_set(names: Option<&str>) -> Result<PassSet> {
     PassSet::parse(names.unwrap_or_default())
         .map_err(|e| WorkError::Request(format!("{e}; correct the list.")))
@@ -75,7 +40,7 @@ async fn estimate(
 ) -> Answer<Json<Estimate>> {
     blocking(app, move |app| {
         let size = picture_size(shape.as_deref(), width)?;
-        Ok(Json(estimated(app, size, &pass_set(passes.as_deref())?)?))
+        Ok(Json(estimated(app, &size, &pass_set(passes.as_deref())?)))
     })
     .await
 }
@@ -119,7 +84,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
     let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
     let passes = PassSet::new(request.passes.iter().flatten().copied());
     let size = picture_size(request.shape.as_deref(), request.width)?;
-    let estimate = estimated(app, size, &passes)?;
+    let estimate = estimated(app, &size, &passes);
     let refuse = |sentence: String| Err(WorkError::Request(sentence));
     if request.denoise == Some(true) && size.shape != Shape::Equirect {
         return refuse(

@@ -2,11 +2,12 @@
 
 use super::files::jpeg;
 use super::range::RangedFile;
-use super::types::{Project, ProjectCard, ProjectChange, Viewpoint, ViewpointDraft};
+use super::types::{Project, ProjectCard, ProjectChange, SceneSettings, Viewpoint, ViewpointDraft};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
-use crate::work::bring::{bring, change_settings, check_name, make_card, scene_ending};
-use crate::work::{App, Result, WorkError, queue};
+use crate::work::bring::{bring, check_name, make_card, scene_ending};
+use crate::work::settings::change_settings;
+use crate::work::{App, Result, WorkError, history, queue, standing};
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::Status;
 use rocket::serde::json::Json;
@@ -46,7 +47,7 @@ async fn cards(app: &Shared) -> Answer<Json<Vec<ProjectCard>>> {
     .await
 }
 
-fn describe(app: &App, id: i64) -> Result<Project> {
+pub(super) fn describe(app: &App, id: i64) -> Result<Project> {
     let row = app.store.project(id)?;
     Ok(Project {
         id,
@@ -61,6 +62,8 @@ fn describe(app: &App, id: i64) -> Result<Project> {
             .map(|o| app.describe_order(o))
             .collect(),
         packages: app.store.packages(id)?,
+        undo: app.store.to_undo(id)?.map(|c| c.label),
+        redo: app.store.to_redo(id)?.map(|c| c.label),
     })
 }
 
@@ -128,7 +131,13 @@ async fn change(app: &Shared, id: i64, change: Json<ProjectChange>) -> Answer<Js
                 .rename_project(id, &check_name(name, "project")?)?;
         }
         if let Some(settings) = &change.settings {
-            change_settings(app, id, settings)?;
+            let before = app.store.project(id)?.settings;
+            history::change(
+                app,
+                id,
+                || settings_label(&before, settings),
+                || change_settings(app, id, settings),
+            )?;
         }
         Ok(Json(describe(app, id)?))
     })
@@ -172,6 +181,19 @@ fn checked(draft: &ViewpointDraft) -> Result<ViewpointDraft> {
         ));
     }
     p.heading_deg = dome_optics::angle::wrap_heading_deg(p.heading_deg);
+    if let Some(o) = &mut draft.opening {
+        let fine = [o.heading_deg, o.pitch_deg, o.hfov_deg]
+            .iter()
+            .all(|v| v.is_finite());
+        if !fine || !(-90.0..=90.0).contains(&o.pitch_deg) || !(5.0..=150.0).contains(&o.hfov_deg) {
+            return Err(WorkError::Request(
+                "The opening view needs a pitch of -90 to 90 and a field of view of 5 to 150 degrees; correct them."
+                    .into(),
+            ));
+        }
+        o.heading_deg = dome_optics::angle::wrap_heading_deg(o.heading_deg);
+    }
+    let p = &mut draft.pose;
     if draft.unlocked {
         p.pitch_deg = p.pitch_deg.clamp(-90.0, 90.0);
         p.roll_deg = dome_optics::angle::wrap_signed_deg(p.roll_deg);
@@ -182,6 +204,44 @@ fn checked(draft: &ViewpointDraft) -> Result<ViewpointDraft> {
     Ok(draft)
 }
 
+/// What a change of settings is called.
+fn settings_label(before: &SceneSettings, after: &SceneSettings) -> String {
+    let what = if before.moves != after.moves {
+        "moved objects"
+    } else if before.lights != after.lights {
+        "lights"
+    } else if before.surroundings != after.surroundings {
+        "surroundings"
+    } else if before.unit != after.unit {
+        "unit"
+    } else if before.time_s != after.time_s {
+        "moment"
+    } else if before.stand != after.stand {
+        "limits"
+    } else {
+        "brightness"
+    };
+    format!("Change {what}")
+}
+
+/// What a change of a viewpoint is called.
+fn viewpoint_label(before: &Viewpoint, after: &ViewpointDraft) -> String {
+    let verb = if before.name != after.name {
+        "Rename"
+    } else if before.ride != after.ride {
+        "Ride of"
+    } else if before.pose.position != after.pose.position {
+        "Move"
+    } else if before.opening != after.opening {
+        "Opening view of"
+    } else if before.pose.heading_deg != after.pose.heading_deg {
+        "Turn"
+    } else {
+        "Level of"
+    };
+    format!("{verb} {}", after.name)
+}
+
 #[post("/projects/<id>/viewpoints", data = "<draft>")]
 async fn add_viewpoint(
     app: &Shared,
@@ -189,8 +249,17 @@ async fn add_viewpoint(
     draft: Json<ViewpointDraft>,
 ) -> Answer<Json<Viewpoint>> {
     blocking(app, move |app| {
+        let mut draft = checked(&draft)?;
+        if draft.ride.is_some() {
+            draft = standing::riding(&*app.scenes.get(app, id)?, None, draft)?;
+        }
         app.store.project(id)?;
-        let viewpoint = app.store.add_viewpoint(id, &checked(&draft)?)?;
+        let viewpoint = history::change(
+            app,
+            id,
+            || format!("Add {}", draft.name),
+            || Ok(app.store.add_viewpoint(id, &draft)?),
+        )?;
         Ok(Json(app.store.viewpoint(id, viewpoint)?))
     })
     .await
@@ -204,7 +273,17 @@ async fn set_viewpoint(
     draft: Json<ViewpointDraft>,
 ) -> Answer<Json<Viewpoint>> {
     blocking(app, move |app| {
-        app.store.set_viewpoint(id, viewpoint, &checked(&draft)?)?;
+        let mut draft = checked(&draft)?;
+        let before = app.store.viewpoint(id, viewpoint)?;
+        if draft.ride.is_some() {
+            draft = standing::riding(&*app.scenes.get(app, id)?, Some(&before.ride), draft)?;
+        }
+        history::change(
+            app,
+            id,
+            || viewpoint_label(&before, &draft),
+            || Ok(app.store.set_viewpoint(id, viewpoint, &draft)?),
+        )?;
         Ok(Json(app.store.viewpoint(id, viewpoint)?))
     })
     .await
@@ -213,13 +292,19 @@ async fn set_viewpoint(
 #[delete("/projects/<id>/viewpoints/<viewpoint>")]
 async fn remove_viewpoint(app: &Shared, id: i64, viewpoint: i64) -> Answer<Status> {
     blocking(app, move |app| {
+        let before = app.store.viewpoint(id, viewpoint)?;
         if app.store.viewpoints(id)?.len() == 1 {
             return Err(WorkError::Conflict(
                 "A project keeps at least one viewpoint; add another before removing this one."
                     .into(),
             ));
         }
-        app.store.remove_viewpoint(id, viewpoint)?;
+        history::change(
+            app,
+            id,
+            || format!("Remove {}", before.name),
+            || Ok(app.store.remove_viewpoint(id, viewpoint)?),
+        )?;
         Ok(Status::NoContent)
     })
     .await

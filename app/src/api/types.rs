@@ -1,7 +1,8 @@
 //! What goes over HTTP. The web's types are generated from these.
 
 use super::picture_types::PictureWork;
-use dome_trace::{LightSettings, Pass, Surroundings, Unit};
+use super::stand_types::{MoverInfo, ObjectMoveShape, Opening, Ride, StandSettings};
+use dome_trace::{LightSettings, ObjectMove, Pass, Surroundings, Unit};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
@@ -101,10 +102,15 @@ pub struct SceneSettings {
     pub unit: Unit,
     /// The moment of the scene's motion, seconds.
     pub time_s: f64,
+    /// Objects that stand elsewhere than the file says, in the order in which they were moved.
+    #[ts(as = "Vec<ObjectMoveShape>")]
+    pub moves: Vec<ObjectMove>,
+    /// Limits for standing.
+    pub stand: StandSettings,
 }
 
 /// Where a viewpoint stands and looks.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
 #[ts(export)]
 pub struct Pose {
     /// Eye position, metres.
@@ -118,7 +124,7 @@ pub struct Pose {
 }
 
 /// A place to stand.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
 #[ts(export)]
 pub struct Viewpoint {
     /// Number.
@@ -129,10 +135,16 @@ pub struct Viewpoint {
     pub pose: Pose,
     /// Whether pitch and roll may differ from 0.
     pub unlocked: bool,
+    /// What is seen first, if it is not straight ahead.
+    #[serde(default)]
+    pub opening: Option<Opening>,
+    /// What it rides on.
+    #[serde(default)]
+    pub ride: Option<Ride>,
 }
 
 /// A viewpoint as it is sent to be made or changed.
-#[derive(Clone, Debug, Deserialize, TS)]
+#[derive(Clone, Debug, Default, Deserialize, TS)]
 #[ts(export)]
 pub struct ViewpointDraft {
     /// Name.
@@ -141,6 +153,12 @@ pub struct ViewpointDraft {
     pub pose: Pose,
     /// Whether pitch and roll may differ from 0.
     pub unlocked: bool,
+    /// What is seen first, if it is not straight ahead.
+    #[serde(default)]
+    pub opening: Option<Opening>,
+    /// What it rides on.
+    #[serde(default)]
+    pub ride: Option<Ride>,
 }
 
 /// One object of a scene.
@@ -202,6 +220,9 @@ pub struct SceneSummary {
     /// Length of the longest animation, seconds; 0 without one.
     #[serde(default)]
     pub motion_s: f64,
+    /// What moves during the animation.
+    #[serde(default)]
+    pub movers: Vec<MoverInfo>,
 }
 
 /// A camera that came with a scene.
@@ -212,6 +233,9 @@ pub struct CameraInfo {
     pub name: String,
     /// Where it stands and looks.
     pub pose: Pose,
+    /// Number of its node, by which a viewpoint can ride on it.
+    #[serde(default)]
+    pub node: u32,
 }
 
 /// One light of a scene.
@@ -292,6 +316,10 @@ pub struct Project {
     pub orders: Vec<Order>,
     /// What was handed over, newest first.
     pub packages: Vec<Package>,
+    /// The change that can be undone.
+    pub undo: Option<String>,
+    /// The change that can be done again.
+    pub redo: Option<String>,
 }
 
 /// A change of a project; what is absent stays.
@@ -549,28 +577,6 @@ pub struct Package {
     pub reason: String,
 }
 
-/// The plan of a scene.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct Plan {
-    /// Height of the cut, metres.
-    pub y: f64,
-    /// Lines of the cut: x and z of both ends, metres, four numbers a line.
-    pub lines: Vec<f32>,
-}
-
-/// The floor beneath a point.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct FloorInfo {
-    /// Height of the floor, metres, or null over the void.
-    pub floor_y: Option<f64>,
-    /// Name of the object that is the floor.
-    pub object: Option<String>,
-    /// Height of what is straight above, metres, or null under the open sky.
-    pub ceiling_y: Option<f64>,
-}
-
 /// What a live picture shows.
 #[derive(Clone, Debug, Deserialize, TS)]
 #[ts(export, optional_fields)]
@@ -581,6 +587,8 @@ pub struct PreviewRequest {
     pub width: u32,
     /// One grey over everything but glass.
     pub clay: Option<bool>,
+    /// Without the scene's light, many times a second: for while the viewpoint moves.
+    pub quick: Option<bool>,
 }
 
 /// Something changed on the server.

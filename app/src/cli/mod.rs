@@ -1,5 +1,6 @@
-//! The commands. Errors go to stderr with exit status 1; wrong usage ends with 2.
+//! The commands. Errors go to stderr with exit status 1; wrong usage ends with 2, a check that stops with 3.
 
+mod check;
 mod convert;
 mod diagnose;
 mod inspect;
@@ -41,6 +42,11 @@ enum Command {
         after_help = "Examples:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --noise 4\n  owl-dome render room.glb -o room.exr --sky sun:30,135 --passes depth,normal,object-mask\n  owl-dome render room.glb -o top.exr --rows 0-1023 --width 4096\n  owl-dome render room.glb -o dome.png --shape fisheye:180 --pitch 90 --width 4096"
     )]
     Render(Box<render::RenderArgs>),
+    /// Tell what would spoil a render before it is made; ends with status 3 if something stops it
+    #[command(
+        after_help = "Examples:\n  owl-dome check room.glb --at 0,1.6,2 --width 8192 --noise 4 --for headset\n  owl-dome check room.glb --width 3840 --height 2160 --json\n  owl-dome check --data ~/panoramas --project \"Merlow Observatory\""
+    )]
+    Check(Box<check::CheckArgs>),
     /// Turn a picture of everything around into another shape: sphere, cube, fisheye, light probe ...
     #[command(
         after_help = "Examples:\n  owl-dome convert pano.exr -o cube.exr --to cube-cross\n  owl-dome convert left.png front.png right.png back.png up.png down.png -o pano.png --to equirect\n  owl-dome convert pano.jpg -o view.jpg --to perspective:90x60 --turn 30,-10,0 --size 1920\n  owl-dome convert ball.hdr -o sphere.exr --from mirror-ball --to equirect\n\nowl-dome shapes lists all shapes."
@@ -92,6 +98,10 @@ pub fn run() -> ExitCode {
     let outcome = match cli.command {
         Command::Serve(args) => serve::run(&args),
         Command::Render(args) => render::run(&args),
+        Command::Check(args) => match check::run(&args) {
+            Ok(status) => return status,
+            Err(e) => Err(e),
+        },
         Command::Convert(args) => convert::run(&args),
         Command::LightMaps(args) => light_maps::run(&args),
         Command::Diagnose(args) => diagnose::run(&args),

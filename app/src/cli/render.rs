@@ -1,22 +1,20 @@
 //! `owl-dome render`.
 
-mod options;
+pub(super) mod options;
 
-use super::{Outcome, number, numbers, shape};
+use super::Outcome;
 use crate::work::denoise::denoised;
 use clap::Args;
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::{FileError, PictureFormat, join};
 use dome_imaging::{LayeredStrip, NoiseSum};
-use dome_optics::projection::{Cell, CubeLayout};
-use dome_optics::{Eye, LensEye, MonoEye, Orientation, PanoramaSize, PictureSize, Shape};
+use dome_optics::{Eye, LensEye, MonoEye, Orientation, PictureSize, Shape};
 use dome_trace::passes::mask_table;
 use dome_trace::{
-    Control, Forecast, Illumination, ImportOptions, LightSettings, Pass, PassSet, Quality, Render,
-    Unit, stand,
+    Control, Forecast, Illumination, ImportOptions, LightSettings, Pass, PassSet, Render, stand,
 };
 use glam::DVec3;
-use options::{SkyChoice, pass_list, rows, sky, unit};
+use options::RenderOptions;
 use std::collections::BTreeSet;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
@@ -31,123 +29,36 @@ pub(super) struct RenderArgs {
     /// The picture to write; its ending chooses .exr, .jpg, .png or .hdr
     #[arg(short, long, value_name = "OUT")]
     output: PathBuf,
-    /// Where the eye stands, metres; without it the middle of the scene, 1.6 m above the floor there
-    #[arg(long, value_name = "X,Y,Z", value_parser = numbers::<3>, allow_hyphen_values = true)]
-    at: Option<[f64; 3]>,
-    /// Heading of the picture's middle, degrees clockwise from -Z
-    #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
-    heading: f64,
-    /// Pitch, degrees upwards; anything but 0 makes the horizon wavy
-    #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
-    pitch: f64,
-    /// Roll, degrees clockwise; anything but 0 makes the horizon wavy
-    #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
-    roll: f64,
-    /// The shape of the picture; `owl-dome shapes` lists them all
-    #[arg(long, value_name = "SHAPE", default_value = "equirect", value_parser = shape)]
-    shape: Shape,
-    /// Face order of a cube, for example right,left,up,down:90,front,back (clockwise turns in degrees)
-    #[arg(long, value_name = "FACES", value_parser = CubeLayout::parse_order)]
-    order: Option<[Cell; 6]>,
-    /// Width in pixels; the height follows from the shape (2048 for a full sphere, and as much detail for
-    /// other shapes, if neither is given)
-    #[arg(long, value_name = "N")]
-    width: Option<u32>,
-    /// Height in pixels, if it is easier to give
-    #[arg(long, value_name = "N")]
-    height: Option<u32>,
-    /// Samples per pixel, 64 if not given; with --noise the most a pixel may take, 4096 if not given
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=1_048_576))]
-    samples: Option<u32>,
-    /// Noise at which a pixel is finished, percent of the displayed value; 12 is a draft, 4 is clean
-    #[arg(long, value_name = "PCT", value_parser = number)]
-    noise: Option<f64>,
-    /// Another seed gives other noise
-    #[arg(long, value_name = "N", default_value_t = 0)]
-    seed: u32,
-    /// Threads; without it all cores
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
-    threads: Option<u16>,
-    /// Passes beside the picture, e.g. depth,normal,object-mask, or all; layers of an .exr, files of their
-    /// own (OUT.pass.exr) beside other formats
-    #[arg(long, value_name = "A,B,C", value_parser = pass_list, default_value = "")]
-    passes: PassSet,
-    /// Write passes as files of their own beside an .exr too
-    #[arg(long)]
-    separate: bool,
-    /// Radius of the pass ambient-occlusion, metres
-    #[arg(long, value_name = "METRES", default_value = "1", value_parser = number)]
-    occlusion_radius: f64,
-    /// What surrounds the scene: sun:ELEVATION,HEADING[,TURBIDITY] (degrees), plain:R,G,B (scene-linear),
-    /// or a picture (.exr, .hdr, .jpg, .png)
-    #[arg(long, value_name = "SKY", value_parser = sky, allow_hyphen_values = true)]
-    sky: Option<SkyChoice>,
-    /// Turns the surroundings clockwise, degrees
-    #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
-    sky_turn: f64,
-    /// Leave out the backdrop: nothing where the sky would be, and an alpha channel
-    #[arg(long)]
-    transparent: bool,
-    /// One neutral grey over everything but what is see-through
-    #[arg(long)]
-    clay: bool,
-    /// The moment of the scene's animation, seconds
-    #[arg(long, value_name = "SECONDS", default_value = "0", value_parser = number)]
-    time: f64,
-    /// Only these rows, both included, counted from 0; put the parts together with `owl-dome join`
-    #[arg(long, value_name = "A-B", value_parser = rows)]
-    rows: Option<(u32, u32)>,
-    /// The unit that the scene was made in: m, cm, mm, in or ft
-    #[arg(long, value_name = "UNIT", default_value = "m", value_parser = unit)]
-    unit: Unit,
-    /// f-number of a 50 mm lens; with --focus
-    #[arg(long, value_name = "N", value_parser = number, requires = "focus")]
-    fstop: Option<f64>,
-    /// Distance at which the lens is sharp, metres; with --fstop
-    #[arg(long, value_name = "METRES", value_parser = number, requires = "fstop")]
-    focus: Option<f64>,
-    /// Take the noise out of the finished picture, guided by its colours and normals
-    #[arg(long)]
-    denoise: bool,
-    /// Brightest light that one sample may add; hides fireflies and makes the picture a little darker
-    #[arg(long, value_name = "LIGHT", value_parser = number)]
-    clamp: Option<f64>,
+    #[command(flatten)]
+    options: RenderOptions,
 }
 
 impl RenderArgs {
     /// Refuses what cannot be done, before anything is loaded.
     fn check(&self) -> Result<(PictureFormat, PictureSize), Box<dyn std::error::Error>> {
         let format = PictureFormat::from_path(&self.output)?;
-        let shape = match self.order {
-            Some(order) => self.shape.with_order(order)?,
-            None => self.shape,
-        };
-        let size = match (shape, self.width, self.height) {
-            (Shape::Equirect, width, None) => {
-                PanoramaSize::from_width(width.unwrap_or(2048))?.into()
-            }
-            (_, width, height) => PictureSize::new(shape, width, height)?,
-        };
+        let shape = self.options.shape()?;
+        let size = self.options.size(shape)?;
         let refuse = |sentence: &str| Err(sentence.into());
         if format == PictureFormat::Jpeg && size.width() > 65_535 {
             return refuse("JPEG ends at 65535 px a side; take .exr or .png.");
         }
-        if self.denoise && shape != Shape::Equirect {
+        if self.options.denoise && shape != Shape::Equirect {
             return refuse(
                 "Denoising needs the full sphere; render equirect with --denoise and convert it.",
             );
         }
         if matches!(shape, Shape::CubeFaces(_))
-            && (self.rows.is_some() || self.passes.iter().next().is_some())
+            && (self.options.rows.is_some() || self.options.passes.iter().next().is_some())
         {
             return refuse(
                 "Six files take neither --rows nor --passes; render cube-1x6, whose faces are the same.",
             );
         }
-        if self.transparent && matches!(format, PictureFormat::Jpeg | PictureFormat::Hdr) {
+        if self.options.transparent && matches!(format, PictureFormat::Jpeg | PictureFormat::Hdr) {
             return refuse("This format holds no transparency; name the output .png or .exr.");
         }
-        if let Some((from, to)) = self.rows {
+        if let Some((from, to)) = self.options.rows {
             if format != PictureFormat::Exr {
                 return refuse("Only .exr can hold some rows of a picture; name the output .exr.");
             }
@@ -158,24 +69,30 @@ impl RenderArgs {
                 )
                 .into());
             }
-            if self.denoise || self.separate {
+            if self.options.denoise || self.options.separate {
                 return refuse(
                     "--rows goes with neither --denoise nor --separate: both need the whole picture; join the parts first.",
                 );
             }
         }
-        if self.noise.is_some_and(|n| !(0.1..=100.0).contains(&n)) {
+        if self
+            .options
+            .noise
+            .is_some_and(|n| !(0.1..=100.0).contains(&n))
+        {
             return refuse("The noise must lie between 0.1 and 100 %; correct --noise.");
         }
-        if !(0.0..=86_400.0).contains(&self.time) {
+        if !(0.0..=86_400.0).contains(&self.options.time) {
             return refuse("The moment must lie between 0 and 86400 s; correct --time.");
         }
-        if self.fstop.is_some_and(|n| n < 0.5) || self.focus.is_some_and(|f| f < 0.01) {
+        if self.options.fstop.is_some_and(|n| n < 0.5)
+            || self.options.focus.is_some_and(|f| f < 0.01)
+        {
             return refuse(
                 "The f-number must be 0.5 or more and the focus 0.01 m or more; correct them.",
             );
         }
-        if self.clamp.is_some_and(|c| c <= 0.0) {
+        if self.options.clamp.is_some_and(|c| c <= 0.0) {
             return refuse("The brightest light must be above 0; correct --clamp.");
         }
         if let Some(folder) = self.output.parent().filter(|p| !p.as_os_str().is_empty())
@@ -189,21 +106,11 @@ impl RenderArgs {
         }
         Ok((format, size))
     }
-
-    fn quality(&self) -> Quality {
-        match self.noise {
-            Some(percent) => Quality::Noise {
-                percent: percent as f32,
-                most: self.samples.unwrap_or(4096),
-            },
-            None => Quality::Samples(self.samples.unwrap_or(64)),
-        }
-    }
 }
 
 pub(super) fn run(args: &RenderArgs) -> Outcome {
     let (format, size) = args.check()?;
-    if let Some(n) = args.threads {
+    if let Some(n) = args.options.threads {
         rayon::ThreadPoolBuilder::new()
             .num_threads(n.into())
             .build_global()?;
@@ -211,8 +118,9 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     let imported = dome_trace::load(
         &args.scene,
         &ImportOptions {
-            unit: args.unit,
-            time_s: args.time,
+            unit: args.options.unit,
+            time_s: args.options.time,
+            ..ImportOptions::default()
         },
     )?;
     for left_out in &imported.report.left_out {
@@ -222,9 +130,9 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         eprintln!("Note: {notice}");
     }
     let scene = imported.scene;
-    let (mut surroundings, picture) = options::surroundings(args.sky.as_ref(), &scene)?;
-    surroundings.turn_deg = args.sky_turn as f32;
-    surroundings.transparent = args.transparent;
+    let (mut surroundings, picture) = options::surroundings(args.options.sky.as_ref(), &scene)?;
+    surroundings.turn_deg = args.options.sky_turn as f32;
+    surroundings.transparent = args.options.transparent;
     let light = Illumination::new(
         &scene,
         &surroundings,
@@ -232,32 +140,42 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         &LightSettings::new(),
         1.0,
     );
-    let at = args.at.map_or_else(|| stand::middle(&scene), DVec3::from);
+    let at = args
+        .options
+        .at
+        .map_or_else(|| stand::middle(&scene), DVec3::from);
     let orientation = Orientation {
-        heading_deg: args.heading,
-        pitch_deg: args.pitch,
-        roll_deg: args.roll,
+        heading_deg: args.options.heading,
+        pitch_deg: args.options.pitch,
+        roll_deg: args.options.roll,
     };
     if !orientation.is_level() {
         eprintln!("Note: pitch and roll are not 0, so the horizon will be wavy.");
     }
     let plain = MonoEye::new(at, orientation, size.shape);
-    let eye: Box<dyn Eye> = match (args.fstop, args.focus) {
+    let eye: Box<dyn Eye> = match (args.options.fstop, args.options.focus) {
         (Some(fstop), Some(focus)) => Box::new(LensEye::new(plain, fstop, focus)),
         _ => Box::new(plain),
     };
-    let mut wanted: Vec<Pass> = args.passes.iter().collect();
-    if args.transparent {
+    let mut wanted: Vec<Pass> = args.options.passes.iter().collect();
+    if args.options.transparent {
         wanted.push(Pass::Alpha);
     }
     let wanted = PassSet::new(wanted);
     let guides = [Pass::Albedo, Pass::Normal].into_iter();
     let render = Render {
-        passes: PassSet::new(wanted.iter().chain(guides.filter(|_| args.denoise))),
-        clay: args.clay,
-        clamp: args.clamp.map(|c| c as f32),
-        occlusion_radius: args.occlusion_radius.max(1e-3) as f32,
-        ..Render::new(&scene, &light, &*eye, size, args.quality(), args.seed)
+        passes: PassSet::new(wanted.iter().chain(guides.filter(|_| args.options.denoise))),
+        clay: args.options.clay,
+        clamp: args.options.clamp.map(|c| c as f32),
+        occlusion_radius: args.options.occlusion_radius.max(1e-3) as f32,
+        ..Render::new(
+            &scene,
+            &light,
+            &*eye,
+            size,
+            args.options.quality(),
+            args.options.seed,
+        )
     };
     let mut spec =
         PictureSpec::panorama(format, size.width(), size.height(), orientation.heading_deg);
@@ -266,8 +184,11 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     if wanted.has(Pass::ObjectMask) {
         spec.comments = Some(mask_table(&scene));
     }
-    let (from, to) = args.rows.map_or((0, size.height()), |(a, b)| (a, b + 1));
-    spec.rows = args.rows.map(|_| from..to);
+    let (from, to) = args
+        .options
+        .rows
+        .map_or((0, size.height()), |(a, b)| (a, b + 1));
+    spec.rows = args.options.rows.map(|_| from..to);
 
     let progress = Progress::new(&render, from, to);
     let strips = Render::part_places(from, to).map(|(top, rows)| {
@@ -290,7 +211,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         }
     };
     // Passes of their own are taken out of a whole file, which need not stay.
-    let own_files: Vec<Pass> = if format == PictureFormat::Exr && !args.separate {
+    let own_files: Vec<Pass> = if format == PictureFormat::Exr && !args.options.separate {
         Vec::new()
     } else {
         let inside = |p: &Pass| *p == Pass::Alpha && format != PictureFormat::Jpeg;
@@ -298,7 +219,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     };
     let in_file = PassSet::new(wanted.iter().filter(|p| !own_files.contains(p)));
     let written = progress.watch(|| {
-        let strips = denoised(strips, &made, size.height(), args.denoise);
+        let strips = denoised(strips, &made, size.height(), args.options.denoise);
         if own_files.is_empty() {
             spec.layers = in_file.layers();
             let strips = strips.map(|s| Ok(keep(s?, &in_file)));

@@ -5,7 +5,7 @@ use rusqlite::Connection;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 4] = [
+const STEPS: [&str; 5] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -50,6 +50,20 @@ const STEPS: [&str; 4] = [
         id INTEGER PRIMARY KEY,
         record TEXT NOT NULL
     ) STRICT;",
+    // Viewpoints in an order of their own, with an opening view and what they ride on; changes to undo.
+    "ALTER TABLE viewpoint ADD COLUMN place INTEGER NOT NULL DEFAULT 0;
+    ALTER TABLE viewpoint ADD COLUMN more TEXT NOT NULL DEFAULT '{}';
+    UPDATE viewpoint SET place = id;
+    CREATE TABLE history (
+        id INTEGER PRIMARY KEY,
+        project INTEGER NOT NULL REFERENCES project(id) ON DELETE CASCADE,
+        label TEXT NOT NULL,
+        made REAL NOT NULL,
+        undone INTEGER NOT NULL DEFAULT 0,
+        before TEXT NOT NULL,
+        after TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX history_of_project ON history(project, id);",
 ];
 
 /// The version this program writes.
@@ -124,7 +138,7 @@ mod tests {
             dome_trace::Sky::TwoColour { .. }
         ));
         // The state before the upgrade was kept.
-        let kept = Connection::open(folder.path().join("owl-dome.before-version-4.db")).unwrap();
+        let kept = Connection::open(folder.path().join("owl-dome.before-version-5.db")).unwrap();
         let version: i64 = kept
             .query_row("PRAGMA user_version", [], |r| r.get(0))
             .unwrap();

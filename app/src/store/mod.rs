@@ -1,10 +1,12 @@
 //! What is remembered, in SQLite. One subject, one file.
 
+mod history;
 mod migrations;
 mod orders;
 mod packages;
 mod pictures;
 mod projects;
+mod viewpoints;
 
 pub use orders::OrderRow;
 pub use projects::ProjectRow;

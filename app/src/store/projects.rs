@@ -1,10 +1,8 @@
 //! Projects and their viewpoints.
 
 use super::{Result, Store, changed, found};
-use crate::api::types::{
-    Pose, ProjectCard, SceneSettings, SceneSummary, Viewpoint, ViewpointDraft,
-};
-use rusqlite::{Row, params};
+use crate::api::types::{ProjectCard, SceneSettings, SceneSummary};
+use rusqlite::params;
 
 /// A project as it is kept.
 #[derive(Clone, Debug)]
@@ -136,75 +134,4 @@ impl Store {
             .execute("DELETE FROM project WHERE id = ?1", [id])?;
         changed(rows, "project", id)
     }
-
-    /// A project's viewpoints in the order they were added.
-    pub fn viewpoints(&self, project: i64) -> Result<Vec<Viewpoint>> {
-        let db = self.lock();
-        let mut statement = db.prepare(
-            "SELECT id, name, pose, unlocked FROM viewpoint WHERE project = ?1 ORDER BY id",
-        )?;
-        let rows: Vec<_> = statement
-            .query_map([project], viewpoint_columns)?
-            .collect::<rusqlite::Result<_>>()?;
-        rows.into_iter().map(viewpoint).collect()
-    }
-
-    /// One viewpoint of a project.
-    pub fn viewpoint(&self, project: i64, id: i64) -> Result<Viewpoint> {
-        let row = self.lock().query_row(
-            "SELECT id, name, pose, unlocked FROM viewpoint WHERE project = ?1 AND id = ?2",
-            [project, id],
-            viewpoint_columns,
-        );
-        viewpoint(found(row, "viewpoint", id)?)
-    }
-
-    /// Adds a viewpoint.
-    pub fn add_viewpoint(&self, project: i64, draft: &ViewpointDraft) -> Result<i64> {
-        let db = self.lock();
-        db.execute(
-            "INSERT INTO viewpoint (project, name, pose, unlocked) VALUES (?1, ?2, ?3, ?4)",
-            params![
-                project,
-                draft.name,
-                serde_json::to_string(&draft.pose)?,
-                draft.unlocked
-            ],
-        )?;
-        Ok(db.last_insert_rowid())
-    }
-
-    /// Changes a viewpoint.
-    pub fn set_viewpoint(&self, project: i64, id: i64, draft: &ViewpointDraft) -> Result<()> {
-        let rows = self.lock().execute(
-            "UPDATE viewpoint SET name = ?3, pose = ?4, unlocked = ?5 WHERE project = ?1 AND id = ?2",
-            params![project, id, draft.name, serde_json::to_string(&draft.pose)?, draft.unlocked],
-        )?;
-        changed(rows, "viewpoint", id)
-    }
-
-    /// Removes a viewpoint; orders keep the pose they were given.
-    pub fn remove_viewpoint(&self, project: i64, id: i64) -> Result<()> {
-        let rows = self.lock().execute(
-            "DELETE FROM viewpoint WHERE project = ?1 AND id = ?2",
-            [project, id],
-        )?;
-        changed(rows, "viewpoint", id)
-    }
-}
-
-type ViewpointColumns = (i64, String, String, bool);
-
-fn viewpoint_columns(r: &Row) -> rusqlite::Result<ViewpointColumns> {
-    Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?))
-}
-
-fn viewpoint((id, name, pose, unlocked): ViewpointColumns) -> Result<Viewpoint> {
-    let pose: Pose = serde_json::from_str(&pose)?;
-    Ok(Viewpoint {
-        id,
-        name,
-        pose,
-        unlocked,
-    })
 }

@@ -4,6 +4,7 @@ use super::package::file_name;
 use super::queue::{CARD_WIDTH, save_jpeg};
 use super::scenes::{options, surroundings_picture};
 use super::{App, Result, WorkError};
+use crate::api::stand_types::MoverInfo;
 use crate::api::types::{
     CameraInfo, Event, LeftOutInfo, ObjectInfo, Pose, SceneSettings, SceneSummary,
     SurroundingsFile, ViewpointDraft,
@@ -12,8 +13,8 @@ use crate::folder::remove;
 use dome_files::{FileError, archive};
 use dome_optics::PanoramaSize;
 use dome_trace::preview::{LiveView, Preview};
-use dome_trace::{Imported, Sky, import, stand};
-use glam::{DVec3, Vec3};
+use dome_trace::{Imported, import, stand};
+use glam::Vec3;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
@@ -126,19 +127,19 @@ fn fill(
                     pitch_deg: 0.0,
                     roll_deg: 0.0,
                 },
-                unlocked: false,
+                ..ViewpointDraft::default()
             },
         )?;
     }
     for place in places {
         app.store.add_viewpoint(id, place)?;
     }
-    app.scenes.put(id, &settings, scene);
+    app.scenes.put(id, &settings, scene)?;
     Ok(())
 }
 
 /// What came in, in words and numbers.
-fn summarise(file: String, imported: &Imported) -> SceneSummary {
+pub(super) fn summarise(file: String, imported: &Imported) -> SceneSummary {
     let Imported { scene, report } = imported;
     let (low, high) = scene.bounds();
     let corner = |v: Vec3| v.to_array().map(f64::from);
@@ -184,66 +185,23 @@ fn summarise(file: String, imported: &Imported) -> SceneSummary {
                     pitch_deg: c.orientation.pitch_deg,
                     roll_deg: c.orientation.roll_deg,
                 },
+                node: c.node,
             })
             .collect(),
         motion_s: report.motion.length_s,
+        movers: scene
+            .movers()
+            .iter()
+            .map(|m| MoverInfo {
+                name: m.name.clone(),
+                node: m.node,
+                camera: m.camera,
+                times: m.times.clone(),
+                points: m.points.clone(),
+                now: m.now,
+            })
+            .collect(),
     }
-}
-
-/// Takes new settings for a project. In another unit or at another moment the scene is read again, and
-/// viewpoints keep their place in it and their height above their floor.
-pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
-    check_settings(new)?;
-    let row = app.store.project(id)?;
-    let old = row.settings;
-    if let Sky::Picture { file } = &new.surroundings.sky
-        && !(is_plain_name(file) && app.folder.surroundings(id).join(file).is_file())
-    {
-        return Err(WorkError::Request(format!(
-            "There is no picture {file} among the project's surroundings; bring it first."
-        )));
-    }
-    if new.unit == old.unit && new.time_s == old.time_s {
-        let scene = app.scenes.get_as(app, id, &old)?;
-        let unknown = dome_trace::light::list::unknown_keys(&scene, &new.lights);
-        if let Some(key) = unknown.first() {
-            return Err(WorkError::Request(format!(
-                "The scene has no light \"{key}\"; ask for the list of lights."
-            )));
-        }
-        return Ok(app.store.set_settings(id, new)?);
-    }
-    let path = app.folder.scene(id).join(&row.scene_file);
-    let imported = dome_trace::load(&path, &options(new))?;
-    let factor = f64::from(new.unit.metres()) / f64::from(old.unit.metres());
-    if factor != 1.0 {
-        let before = app.scenes.get_as(app, id, &old)?;
-        for viewpoint in app.store.viewpoints(id)? {
-            let eye = DVec3::from(viewpoint.pose.position);
-            let above = stand::floor_below(&before, eye).map_or(0.0, |f| eye.y - f.y);
-            let mut place = eye * factor;
-            if above > 0.0 {
-                place.y = (eye.y - above) * factor + above;
-            }
-            let mut pose = viewpoint.pose;
-            pose.position = place.to_array();
-            let draft = ViewpointDraft {
-                name: viewpoint.name,
-                pose,
-                unlocked: viewpoint.unlocked,
-            };
-            app.store.set_viewpoint(id, viewpoint.id, &draft)?;
-        }
-    }
-    let summary = summarise(row.summary.file, &imported);
-    app.store.set_scene(id, &row.scene_file, &summary, new)?;
-    app.scenes.put(id, new, imported.scene);
-    Ok(())
-}
-
-/// Whether a name leads nowhere but to a file of that name.
-fn is_plain_name(name: &str) -> bool {
-    archive::safe_relative(name).is_some_and(|p| p.components().count() == 1)
 }
 
 /// A path that is free for a file of this name; the name gets a number if another file has it.
@@ -255,27 +213,6 @@ fn free_path(folder: &Path, stem: &str, ending: &str) -> PathBuf {
         number += 1;
     }
     path
-}
-
-/// Refuses settings that make no sense.
-fn check_settings(s: &SceneSettings) -> Result<()> {
-    let stops = |v: f32| (-20.0..=20.0).contains(&v);
-    if !s.surroundings.is_valid() {
-        return Err(WorkError::Request(
-            "The surroundings' numbers are outside their limits: colours 0 or more, sun -5 to 90 degrees, turbidity 1 to 10, ground 0 to 1, brightness -20 to 20 stops; correct them.".into(),
-        ));
-    }
-    if !stops(s.draft_stops) || !s.lights.values().all(|l| stops(l.stops)) {
-        return Err(WorkError::Request(
-            "The brightness of a light must lie between -20 and 20 stops; correct it.".into(),
-        ));
-    }
-    if !(0.0..=86_400.0).contains(&s.time_s) {
-        return Err(WorkError::Request(
-            "The moment must lie between 0 and 86400 s; correct it.".into(),
-        ));
-    }
-    Ok(())
 }
 
 /// Takes a picture as surroundings of a project; the upload is moved or removed.
@@ -382,7 +319,7 @@ pub fn demo(app: &App) -> Result<()> {
                 pitch_deg: 0.0,
                 roll_deg: 0.0,
             },
-            unlocked: false,
+            ..ViewpointDraft::default()
         })
         .collect();
     bring(app, &upload, "merlow.glb", merlow::NAME, &places)?;

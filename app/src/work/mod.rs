@@ -4,13 +4,18 @@ pub mod bring;
 pub mod convert;
 pub mod denoise;
 pub mod diagnose;
+pub mod estimate;
+pub mod history;
 pub mod large;
 pub mod package;
 pub mod passes;
 pub mod pictures;
+pub mod preflight;
 pub mod preview;
 pub mod queue;
 pub mod scenes;
+pub mod settings;
+pub mod standing;
 
 use crate::api::types::{Event, Order};
 use crate::folder::DataFolder;
@@ -18,6 +23,7 @@ use crate::store::{OrderRow, Store, StoreError};
 use dome_optics::SizeError;
 use dome_trace::TraceError;
 use pictures::Making;
+use preflight::Preflight;
 use preview::Previews;
 use queue::Queue;
 use rocket::tokio::sync::broadcast;
@@ -35,6 +41,8 @@ pub struct App {
     pub scenes: Scenes,
     /// Live pictures.
     pub previews: Previews,
+    /// What was found before.
+    pub preflight: Preflight,
     /// The render queue.
     pub queue: Queue,
     /// Pictures that are being made from others.
@@ -83,18 +91,29 @@ impl App {
             crate::folder::remove(&folder.picture(id));
         }
         store.requeue_running()?;
+        let app = Arc::new(Self::with(folder, store));
+        queue::start(Arc::clone(&app));
+        Ok(app)
+    }
+
+    /// Opens a data folder to look into it: nothing is put in order, nothing is rendered.
+    pub fn look(folder: DataFolder) -> Result<Self> {
+        let store = Store::open(&folder.database())?;
+        Ok(Self::with(folder, store))
+    }
+
+    fn with(folder: DataFolder, store: Store) -> Self {
         let (events, _) = broadcast::channel(256);
-        let app = Arc::new(Self {
+        Self {
             folder,
             store,
             scenes: Scenes::default(),
             previews: Previews::default(),
+            preflight: Preflight::default(),
             queue: Queue::default(),
             making: Making::default(),
             events,
-        });
-        queue::start(Arc::clone(&app));
-        Ok(app)
+        }
     }
 
     /// Tells whoever listens; nobody may.

@@ -7,6 +7,7 @@ use dome_files::jpeg;
 use dome_imaging::{Curve, Tone};
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
 use dome_trace::preview::{ENOUGH, LiveView, Preview};
+use dome_trace::quick;
 use glam::DVec3;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
@@ -74,8 +75,36 @@ pub fn orientation(pose: &Pose) -> Orientation {
     }
 }
 
+/// Widest quick picture, pixels.
+const MAX_QUICK: u32 = 512;
+
+/// The quick picture of a pose as JPEG: its own colours without the scene's light. `rays` a side of a pixel.
+pub fn quick_jpeg(app: &App, project: i64, pose: &Pose, width: u32, rays: u32) -> Result<Vec<u8>> {
+    let size = PanoramaSize::from_width(width.min(MAX_QUICK))?;
+    let settings = app.store.project(project)?.settings;
+    let scene = app.scenes.get_as(app, project, &settings)?;
+    let light = app.scenes.light(app, project, &settings, true)?;
+    let running = app.queue.running();
+    let _hold = running.as_ref().map(|r| r.control.hold());
+    let picture = quick::picture(&scene, &light, &eye(pose), size, rays);
+    Ok(jpeg::encode_small(
+        picture.width,
+        picture.height,
+        &SCREEN_TONE.to_srgb8(&picture.samples),
+        85,
+    )?)
+}
+
 /// Makes or refines the live picture of a view.
 pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
+    if request.quick == Some(true) {
+        return Ok(Live {
+            jpeg: quick_jpeg(app, project, &request.pose, request.width, 1)?,
+            samples: 0,
+            enough: ENOUGH,
+            calm: true,
+        });
+    }
     let size = PanoramaSize::from_width(request.width.min(MAX_WIDTH))?;
     let settings = app.store.project(project)?.settings;
     let scene = app.scenes.get_as(app, project, &settings)?;

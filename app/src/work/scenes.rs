@@ -7,7 +7,8 @@ use dome_imaging::Picture;
 use dome_imaging::surroundings::{self, shape_of_size, to_equirect};
 use dome_optics::Shape;
 use dome_optics::projection::CubeLayout;
-use dome_trace::{Illumination, ImportOptions, Scene, Sky};
+use dome_trace::stand::starts::{Start, suggest};
+use dome_trace::{Illumination, ImportOptions, ObjectMove, Scene, Sky};
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -48,8 +49,8 @@ impl<K: PartialEq, V> Recent<K, V> {
     }
 }
 
-/// A scene is another one in another unit or at another moment.
-type SceneKey = (i64, dome_trace::Unit, u64);
+/// A scene is another one in another unit, at another moment, or with other things moved.
+type SceneKey = (i64, dome_trace::Unit, u64, Vec<ObjectMove>);
 
 /// The scenes that are in memory, their light, and the pictures that surround them.
 #[derive(Default)]
@@ -57,10 +58,16 @@ pub struct Scenes {
     scenes: Recent<SceneKey, Scene>,
     lights: Recent<(i64, SceneSettings, bool), Illumination>,
     pictures: Recent<(i64, String), Picture>,
+    starts: Recent<SceneKey, Vec<Start>>,
 }
 
 fn scene_key(project: i64, settings: &SceneSettings) -> SceneKey {
-    (project, settings.unit, settings.time_s.to_bits())
+    (
+        project,
+        settings.unit,
+        settings.time_s.to_bits(),
+        settings.moves.clone(),
+    )
 }
 
 impl Scenes {
@@ -115,11 +122,22 @@ impl Scenes {
         })
     }
 
-    /// Puts a scene that was just brought in, so that it need not be loaded again.
-    pub fn put(&self, project: i64, settings: &SceneSettings, scene: Scene) {
+    /// Where to stand first in a project's scene.
+    pub fn starts(
+        &self,
+        app: &App,
+        project: i64,
+        settings: &SceneSettings,
+    ) -> Result<Arc<Vec<Start>>> {
+        let scene = self.get_as(app, project, settings)?;
+        self.starts
+            .get(scene_key(project, settings), || Ok(suggest(&scene)))
+    }
+
+    /// Puts a scene that was just read, so that it need not be loaded again.
+    pub fn put(&self, project: i64, settings: &SceneSettings, scene: Scene) -> Result<Arc<Scene>> {
         self.forget(project);
-        // A new thing under a new key cannot fail.
-        let _ = self.scenes.get(scene_key(project, settings), || Ok(scene));
+        self.scenes.get(scene_key(project, settings), || Ok(scene))
     }
 
     /// Forgets everything of a project.
@@ -127,6 +145,7 @@ impl Scenes {
         self.scenes.forget(|k| k.0 == project);
         self.lights.forget(|k| k.0 == project);
         self.pictures.forget(|k| k.0 == project);
+        self.starts.forget(|k| k.0 == project);
     }
 }
 
@@ -135,6 +154,7 @@ pub fn options(settings: &SceneSettings) -> ImportOptions {
     ImportOptions {
         unit: settings.unit,
         time_s: settings.time_s,
+        moves: settings.moves.clone(),
     }
 }
 

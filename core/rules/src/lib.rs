@@ -1,5 +1,7 @@
 //! Preflight: what would spoil a result, where, and the remedy. One rule, one file.
 
 pub mod delivery;
+pub mod preflight;
 
 pub use delivery::{Check, compare};
+pub use preflight::{Facts, Finding, Fix, Level, OrderFacts, Purpose, StandFacts};

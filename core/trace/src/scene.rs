@@ -4,11 +4,13 @@ use crate::accel::{Accel, Hit, TraceRay};
 use crate::error::TraceError;
 use crate::lamp::Lamp;
 use crate::material::Material;
+use crate::moves::ObjectMove;
 use crate::sky::Sky;
 use crate::texture::{Meaning, Texture};
 use dome_files::decode::Rgba8;
 use dome_imaging::pages::on_large_pages;
 use glam::{Mat3, Mat4, Vec2, Vec3, Vec4};
+use std::sync::OnceLock;
 
 /// One thing of the scene, as the artist named it.
 #[derive(Clone, Debug)]
@@ -25,6 +27,32 @@ pub struct Object {
     pub material: u32,
     /// Whether any of its materials gives light.
     pub emits: bool,
+    /// The group of objects that it belongs to, if it does.
+    pub group: Option<u32>,
+}
+
+/// Objects that belong together in the artist's file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Group {
+    /// Name.
+    pub name: String,
+}
+
+/// Something that moves during the scene's animation, and its way.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Mover {
+    /// Name.
+    pub name: String,
+    /// Number of the node in its file.
+    pub node: u32,
+    /// Whether it is a camera.
+    pub camera: bool,
+    /// Moments of the way, seconds, growing.
+    pub times: Vec<f64>,
+    /// Where it is then, metres.
+    pub points: Vec<[f64; 3]>,
+    /// Where it is at the moment that the scene was read for, metres.
+    pub now: [f64; 3],
 }
 
 /// A camera that came with the scene, to be offered as a viewpoint.
@@ -36,6 +64,8 @@ pub struct SceneCamera {
     pub position: [f64; 3],
     /// How it is turned.
     pub orientation: dome_optics::Orientation,
+    /// Number of its node in its file.
+    pub node: u32,
 }
 
 /// What a triangle belongs to.
@@ -78,6 +108,16 @@ struct Corners {
     tangents: Optional<Vec4>,
 }
 
+impl Corners {
+    /// Turns what a corner carries along with it.
+    fn turn(&mut self, corner: usize, turn: &Mat3) {
+        self.normals[corner] = *turn * self.normals[corner];
+        if let Some(t) = self.tangents.values.get_mut(corner) {
+            *t = (*turn * t.truncate()).extend(t.w);
+        }
+    }
+}
+
 /// World-space triangles with their owners.
 #[derive(Default)]
 pub struct SceneBuilder {
@@ -94,6 +134,10 @@ pub struct SceneBuilder {
     pub lamps: Vec<Lamp>,
     /// Cameras.
     pub cameras: Vec<SceneCamera>,
+    /// What moves.
+    pub movers: Vec<Mover>,
+    /// Groups that objects belong to.
+    pub groups: Vec<Group>,
     /// Triangles without area or with a coordinate that is no number, which were left out.
     pub dropped: usize,
     /// Meshes that came without normals; they are shown flat.
@@ -131,7 +175,43 @@ impl SceneBuilder {
             max: Vec3::NEG_INFINITY,
             material: 0,
             emits: false,
+            group: None,
         });
+    }
+
+    /// Puts the object started last into a group.
+    pub fn in_group(&mut self, group: u32) {
+        if let Some(object) = self.objects.last_mut() {
+            object.group = Some(group);
+        }
+    }
+
+    /// Moves objects as the artist asked. Those that the scene does not have are left out.
+    pub(crate) fn apply_moves(&mut self, moves: &[ObjectMove]) {
+        for change in moves.iter().filter(|m| m.on) {
+            let place = change.transform();
+            let turn = Mat3::from_mat4(place);
+            let mut moved = vec![false; self.positions.len()];
+            for object in change.objects.iter().map(|o| *o as usize) {
+                let Some(o) = self.objects.get_mut(object) else {
+                    continue;
+                };
+                (o.min, o.max) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+                for (triangle, owner) in self.triangles.iter().zip(&self.owners) {
+                    if owner.object as usize != object {
+                        continue;
+                    }
+                    for i in triangle.map(|i| i as usize) {
+                        if !std::mem::replace(&mut moved[i], true) {
+                            self.positions[i] = place.transform_point3(self.positions[i]);
+                            self.corners.turn(i, &turn);
+                        }
+                        o.min = o.min.min(self.positions[i]);
+                        o.max = o.max.max(self.positions[i]);
+                    }
+                }
+            }
+        }
     }
 
     /// Adds a mesh part, placed by `transform`, to the object started last. Corner indices must be in range.
@@ -228,8 +308,13 @@ impl SceneBuilder {
         for lamp in &mut self.lamps {
             lamp.scale(factor);
         }
+        let scaled = |p: [f64; 3]| p.map(|v| v * f64::from(factor));
         for camera in &mut self.cameras {
-            camera.position = camera.position.map(|v| v * f64::from(factor));
+            camera.position = scaled(camera.position);
+        }
+        for mover in &mut self.movers {
+            mover.now = scaled(mover.now);
+            mover.points.iter_mut().for_each(|p| *p = scaled(*p));
         }
         for material in &mut self.materials {
             if let Some(volume) = &mut material.volume {
@@ -264,8 +349,11 @@ impl SceneBuilder {
             pictures: self.pictures,
             lamps: self.lamps,
             cameras: self.cameras,
+            movers: self.movers,
+            groups: self.groups,
             accel,
             see_through,
+            shells: OnceLock::new(),
             sky,
         })
     }
@@ -282,9 +370,13 @@ pub struct Scene {
     pub(crate) pictures: Vec<Rgba8>,
     lamps: Vec<Lamp>,
     cameras: Vec<SceneCamera>,
+    movers: Vec<Mover>,
+    groups: Vec<Group>,
     pub(crate) accel: Accel,
     /// Whether anything lets light straight through, so that shadows must look closer.
     pub(crate) see_through: bool,
+    /// Which objects are closed round others; found when first asked for.
+    shells: OnceLock<Vec<bool>>,
     /// What the file says surrounds it; renders are told their own.
     pub sky: Sky,
 }
@@ -313,6 +405,16 @@ impl Scene {
     /// The cameras.
     pub fn cameras(&self) -> &[SceneCamera] {
         &self.cameras
+    }
+
+    /// What moves during the animation.
+    pub fn movers(&self) -> &[Mover] {
+        &self.movers
+    }
+
+    /// Groups that objects belong to.
+    pub fn groups(&self) -> &[Group] {
+        &self.groups
     }
 
     /// Number of triangles.
@@ -358,7 +460,17 @@ impl Scene {
         self.triangles[triangle as usize].map(|i| self.positions[i as usize])
     }
 
-    pub(crate) fn material_of(&self, triangle: u32) -> &Material {
+    /// Whether an object is a closed shape with other objects in it, such as a room that is one box turned
+    /// outwards: standing in it is no mistake.
+    pub fn is_shell(&self, object: u32) -> bool {
+        let shells = self
+            .shells
+            .get_or_init(|| crate::stand::solids::shells(self));
+        shells.get(object as usize).copied().unwrap_or(false)
+    }
+
+    /// The material of a triangle.
+    pub fn material_of(&self, triangle: u32) -> &Material {
         &self.materials[self.owners[triangle as usize].material as usize]
     }
 

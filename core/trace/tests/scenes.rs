@@ -54,7 +54,10 @@ fn the_room_comes_in_as_it_is() {
     assert_eq!(stand::middle(&scene), DVec3::new(0.0, 1.6, 0.0));
     let floor = stand::floor_below(&scene, DVec3::new(1.0, 2.0, 1.0)).unwrap();
     assert!(floor.y.abs() < 1e-6 && scene.objects()[floor.object as usize].name == "Room");
-    assert_eq!(plan::cut(&scene, 1.0).len(), 8);
+    // The room is one box, turned outwards and with a lamp in it: its walls are a line, not a solid.
+    let cut = plan::cut(&scene, &plan::CutPlane::Level { y: 1.0 }, None, 0.0);
+    assert_eq!((cut.solids.len(), cut.lines.len()), (0, 1));
+    assert!(cut.lines[0].closed && cut.lines[0].points.len() == 8);
 }
 
 #[test]

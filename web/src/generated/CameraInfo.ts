@@ -12,4 +12,8 @@ name: string,
 /**
  * Where it stands and looks.
  */
-pose: Pose, };
+pose: Pose, 
+/**
+ * Number of its node, by which a viewpoint can ride on it.
+ */
+node: number, };

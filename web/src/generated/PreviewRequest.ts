@@ -16,4 +16,8 @@ width: number,
 /**
  * One grey over everything but glass.
  */
-clay?: boolean, };
+clay?: boolean, 
+/**
+ * Without the scene's light, many times a second: for while the viewpoint moves.
+ */
+quick?: boolean, };

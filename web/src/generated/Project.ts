@@ -36,4 +36,12 @@ orders: Array<Order>,
 /**
  * What was handed over, newest first.
  */
-packages: Array<Package>, };
+packages: Array<Package>, 
+/**
+ * The change that can be undone.
+ */
+undo: string | null, 
+/**
+ * The change that can be done again.
+ */
+redo: string | null, };

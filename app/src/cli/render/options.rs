@@ -1,14 +1,133 @@
 //! What the options of `owl-dome render` mean.
 
-use super::numbers;
+use crate::cli::{number, numbers, shape};
 use crate::work::scenes::surroundings_picture;
+use clap::Args;
 use dome_imaging::Picture;
-use dome_trace::{PassSet, Scene, Sky, SunSky, Surroundings, Unit};
+use dome_optics::projection::{Cell, CubeLayout};
+use dome_optics::{PanoramaSize, PictureSize, Shape, ShapeError};
+use dome_trace::{PassSet, Quality, Scene, Sky, SunSky, Surroundings, Unit};
 use std::path::PathBuf;
+
+/// Everything that says how a render is made, whatever scene and file it is for.
+#[derive(Args)]
+pub(in crate::cli) struct RenderOptions {
+    /// Where the eye stands, metres; without it the middle of the scene, 1.6 m above the floor there
+    #[arg(long, value_name = "X,Y,Z", value_parser = numbers::<3>, allow_hyphen_values = true)]
+    pub(in crate::cli) at: Option<[f64; 3]>,
+    /// Heading of the picture's middle, degrees clockwise from -Z
+    #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
+    pub(in crate::cli) heading: f64,
+    /// Pitch, degrees upwards; anything but 0 makes the horizon wavy
+    #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
+    pub(in crate::cli) pitch: f64,
+    /// Roll, degrees clockwise; anything but 0 makes the horizon wavy
+    #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
+    pub(in crate::cli) roll: f64,
+    /// The shape of the picture; `owl-dome shapes` lists them all
+    #[arg(long, value_name = "SHAPE", default_value = "equirect", value_parser = shape)]
+    pub(in crate::cli) shape: Shape,
+    /// Face order of a cube, for example right,left,up,down:90,front,back (clockwise turns in degrees)
+    #[arg(long, value_name = "FACES", value_parser = CubeLayout::parse_order)]
+    pub(in crate::cli) order: Option<[Cell; 6]>,
+    /// Width in pixels; the height follows from the shape (2048 for a full sphere, and as much detail for
+    /// other shapes, if neither is given)
+    #[arg(long, value_name = "N")]
+    pub(in crate::cli) width: Option<u32>,
+    /// Height in pixels, if it is easier to give
+    #[arg(long, value_name = "N")]
+    pub(in crate::cli) height: Option<u32>,
+    /// Samples per pixel, 64 if not given; with --noise the most a pixel may take, 4096 if not given
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=1_048_576))]
+    pub(in crate::cli) samples: Option<u32>,
+    /// Noise at which a pixel is finished, percent of the displayed value; 12 is a draft, 4 is clean
+    #[arg(long, value_name = "PCT", value_parser = number)]
+    pub(in crate::cli) noise: Option<f64>,
+    /// Another seed gives other noise
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    pub(in crate::cli) seed: u32,
+    /// Threads; without it all cores
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
+    pub(in crate::cli) threads: Option<u16>,
+    /// Passes beside the picture, e.g. depth,normal,object-mask, or all; layers of an .exr, files of their
+    /// own (OUT.pass.exr) beside other formats
+    #[arg(long, value_name = "A,B,C", value_parser = pass_list, default_value = "")]
+    pub(in crate::cli) passes: PassSet,
+    /// Write passes as files of their own beside an .exr too
+    #[arg(long)]
+    pub(in crate::cli) separate: bool,
+    /// Radius of the pass ambient-occlusion, metres
+    #[arg(long, value_name = "METRES", default_value = "1", value_parser = number)]
+    pub(in crate::cli) occlusion_radius: f64,
+    /// What surrounds the scene: sun:ELEVATION,HEADING[,TURBIDITY] (degrees), plain:R,G,B (scene-linear),
+    /// or a picture (.exr, .hdr, .jpg, .png)
+    #[arg(long, value_name = "SKY", value_parser = sky, allow_hyphen_values = true)]
+    pub(in crate::cli) sky: Option<SkyChoice>,
+    /// Turns the surroundings clockwise, degrees
+    #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
+    pub(in crate::cli) sky_turn: f64,
+    /// Leave out the backdrop: nothing where the sky would be, and an alpha channel
+    #[arg(long)]
+    pub(in crate::cli) transparent: bool,
+    /// One neutral grey over everything but what is see-through
+    #[arg(long)]
+    pub(in crate::cli) clay: bool,
+    /// The moment of the scene's animation, seconds
+    #[arg(long, value_name = "SECONDS", default_value = "0", value_parser = number)]
+    pub(in crate::cli) time: f64,
+    /// Only these rows, both included, counted from 0; put the parts together with `owl-dome join`
+    #[arg(long, value_name = "A-B", value_parser = rows)]
+    pub(in crate::cli) rows: Option<(u32, u32)>,
+    /// The unit that the scene was made in: m, cm, mm, in or ft
+    #[arg(long, value_name = "UNIT", default_value = "m", value_parser = unit)]
+    pub(in crate::cli) unit: Unit,
+    /// f-number of a 50 mm lens; with --focus
+    #[arg(long, value_name = "N", value_parser = number, requires = "focus")]
+    pub(in crate::cli) fstop: Option<f64>,
+    /// Distance at which the lens is sharp, metres; with --fstop
+    #[arg(long, value_name = "METRES", value_parser = number, requires = "fstop")]
+    pub(in crate::cli) focus: Option<f64>,
+    /// Take the noise out of the finished picture, guided by its colours and normals
+    #[arg(long)]
+    pub(in crate::cli) denoise: bool,
+    /// Brightest light that one sample may add; hides fireflies and makes the picture a little darker
+    #[arg(long, value_name = "LIGHT", value_parser = number)]
+    pub(in crate::cli) clamp: Option<f64>,
+}
+
+impl RenderOptions {
+    /// The shape with its order of faces.
+    pub(in crate::cli) fn shape(&self) -> Result<Shape, ShapeError> {
+        match self.order {
+            Some(order) => self.shape.with_order(order),
+            None => Ok(self.shape),
+        }
+    }
+
+    /// The size in a shape; 2048 px for a full sphere if none is given.
+    pub(in crate::cli) fn size(&self, shape: Shape) -> crate::work::Result<PictureSize> {
+        Ok(match (shape, self.width, self.height) {
+            (Shape::Equirect, width, None) => {
+                PanoramaSize::from_width(width.unwrap_or(2048))?.into()
+            }
+            (_, width, height) => PictureSize::new(shape, width, height)?,
+        })
+    }
+
+    pub(in crate::cli) fn quality(&self) -> Quality {
+        match self.noise {
+            Some(percent) => Quality::Noise {
+                percent: percent as f32,
+                most: self.samples.unwrap_or(4096),
+            },
+            None => Quality::Samples(self.samples.unwrap_or(64)),
+        }
+    }
+}
 
 /// Surroundings by choice.
 #[derive(Clone, Debug)]
-pub(super) enum SkyChoice {
+pub(in crate::cli) enum SkyChoice {
     /// Told in numbers.
     Told(Sky),
     /// A picture.
@@ -16,7 +135,7 @@ pub(super) enum SkyChoice {
 }
 
 /// Parses `sun:...`, `plain:...` or a file.
-pub(super) fn sky(text: &str) -> Result<SkyChoice, String> {
+pub(in crate::cli) fn sky(text: &str) -> Result<SkyChoice, String> {
     let sky = if let Some(rest) = text.strip_prefix("sun:") {
         let usual = SunSky::default();
         let (elevation, heading, turbidity) = match numbers::<3>(rest) {
@@ -49,7 +168,7 @@ pub(super) fn sky(text: &str) -> Result<SkyChoice, String> {
 }
 
 /// The surroundings chosen, or the scene's own, with their picture if they have one.
-pub(super) fn surroundings(
+pub(in crate::cli) fn surroundings(
     choice: Option<&SkyChoice>,
     scene: &Scene,
 ) -> crate::work::Result<(Surroundings, Option<Picture>)> {
@@ -68,12 +187,12 @@ pub(super) fn surroundings(
 }
 
 /// Parses a list of passes.
-pub(super) fn pass_list(text: &str) -> Result<PassSet, String> {
+pub(in crate::cli) fn pass_list(text: &str) -> Result<PassSet, String> {
     PassSet::parse(text)
 }
 
 /// Parses `A-B`.
-pub(super) fn rows(text: &str) -> Result<(u32, u32), String> {
+pub(in crate::cli) fn rows(text: &str) -> Result<(u32, u32), String> {
     text.split_once('-')
         .and_then(|(a, b)| Some((a.trim().parse().ok()?, b.trim().parse().ok()?)))
         .filter(|(a, b)| a <= b)
@@ -81,6 +200,6 @@ pub(super) fn rows(text: &str) -> Result<(u32, u32), String> {
 }
 
 /// Parses a unit's sign.
-pub(super) fn unit(text: &str) -> Result<Unit, String> {
+pub(in crate::cli) fn unit(text: &str) -> Result<Unit, String> {
     Unit::from_sign(text).ok_or_else(|| format!("\"{text}\" is none of m, cm, mm, in and ft"))
 }

@@ -1,9 +1,11 @@
 //! glTF 2.0 scenes: nodes, instances, lamps, cameras, at one moment of their motion.
 
 use super::gltf_buffers::{self, ANY_NUMBER, check_accessors, is_kind, vectors};
+use super::gltf_groups::Groups;
 use super::gltf_material::{load_materials, load_pictures};
 use super::gltf_mesh::{Mesh, joint_matrices, load_meshes};
 use super::gltf_motion::{NodePose, pose};
+use super::gltf_paths;
 use super::report::{self, Tally};
 use super::{ImportOptions, Imported, MAX_TRIANGLES};
 use crate::error::TraceError;
@@ -37,6 +39,8 @@ const UNDERSTOOD: [&str; 12] = [
 const MAX_DEPTH: usize = 256;
 /// Most nodes that are placed; a document whose nodes share children could name many more.
 const MAX_PLACED: usize = 5_000_000;
+/// Most placed nodes that are put into groups and followed on their way.
+const MOST_FOLLOWED: usize = 200_000;
 
 pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, TraceError> {
     let name = display_name(path);
@@ -87,13 +91,25 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
         poses: &poses,
         worlds: vec![Mat4::IDENTITY; poses.len()],
         placed: Vec::new(),
+        groups: Groups::default(),
         builder: &mut builder,
         name: &name,
     };
     for node in scene.nodes() {
         placer.stand(&node, Mat4::IDENTITY, 0)?;
     }
+    // Nodes that share children over and over are placed, but neither grouped nor followed.
+    let sane = placer.placed.len() <= MOST_FOLLOWED;
+    if sane {
+        placer.groups = Groups::of(&scene);
+    }
     placer.place_all(&mut tally)?;
+    let groups = placer.groups.found;
+    builder.groups = groups;
+    if sane {
+        builder.movers =
+            gltf_paths::movers(&document, &buffers, &scene, &poses, motion.length_s, &name)?;
+    }
     let sky = scene_sky(&json["scenes"][scene.index()], &mut notices);
     let kind = if binary {
         "glTF 2.0 (binary)"
@@ -101,6 +117,7 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
         "glTF 2.0"
     };
     builder.scale(options.unit.metres());
+    builder.apply_moves(&options.moves);
     let mut report = report::finish(kind, tally, &builder);
     report.notices = notices;
     report.motion = motion;
@@ -147,6 +164,7 @@ struct Placer<'a> {
     poses: &'a [NodePose],
     worlds: Vec<Mat4>,
     placed: Vec<(usize, Mat4)>,
+    groups: Groups,
     builder: &'a mut SceneBuilder,
     name: &'a str,
 }
@@ -195,6 +213,7 @@ impl Placer<'_> {
                         .map_or_else(|| format!("camera {index}"), str::to_owned),
                     position: turn.w_axis.truncate().to_array(),
                     orientation: Orientation::from_matrix(&axes),
+                    node: index as u32,
                 });
             }
             let lamp = &self.json["nodes"][index]["extensions"]["KHR_lights_punctual"]["light"];
@@ -248,6 +267,9 @@ impl Placer<'_> {
             ));
         }
         self.builder.start_object(label);
+        if let Some(group) = self.groups.of_node.get(&node.index()) {
+            self.builder.in_group(*group);
+        }
         for part in &mesh.parts {
             let skinned = joints.is_some();
             let stiff = part.is_stiff(weights, skinned);

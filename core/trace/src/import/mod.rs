@@ -2,9 +2,11 @@
 
 mod gltf_buffers;
 mod gltf_file;
+mod gltf_groups;
 mod gltf_material;
 mod gltf_mesh;
 mod gltf_motion;
+mod gltf_paths;
 mod obj_file;
 mod report;
 
@@ -12,6 +14,7 @@ pub use gltf_motion::Motion;
 pub use report::{ImportReport, LeftOut};
 
 use crate::error::TraceError;
+use crate::moves::ObjectMove;
 use crate::scene::Scene;
 use dome_files::archive;
 use dome_files::error::display_name;
@@ -92,12 +95,14 @@ impl Unit {
 }
 
 /// How a scene is to be read.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct ImportOptions {
     /// The unit it was made in.
     pub unit: Unit,
     /// The moment of its motion, seconds.
     pub time_s: f64,
+    /// Objects that stand elsewhere than the file says.
+    pub moves: Vec<ObjectMove>,
 }
 
 /// The endings that can be brought in.

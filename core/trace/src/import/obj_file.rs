@@ -126,6 +126,7 @@ pub(super) fn load(path: &Path, import: &ImportOptions) -> Result<Imported, Trac
         builder.add_part(&part, &Mat4::IDENTITY);
     }
     builder.scale(import.unit.metres());
+    builder.apply_moves(&import.moves);
     let mut report = report::finish("OBJ with MTL", Tally::default(), &builder);
     report.notices = notices;
     let scene = builder.build(Sky::default(), &name)?;

@@ -148,7 +148,8 @@ fn is_seen(scene: &Scene, eye: Vec3, target: Vec3) -> bool {
 pub fn unknown_keys(scene: &Scene, settings: &LightSettings) -> Vec<String> {
     let known = |key: &String| {
         let number = |kind: &str| key.strip_prefix(kind).and_then(|n| n.parse::<usize>().ok());
-        number("object:").is_some_and(|i| scene.objects().get(i).is_some_and(|o| o.emits))
+        // Any object may be hidden from view, whether it gives light or not.
+        number("object:").is_some_and(|i| i < scene.objects().len())
             || [SKY_KEY, SUN_KEY].contains(&key.as_str())
             || number("lamp:").is_some_and(|i| i < scene.lamps().len())
     };

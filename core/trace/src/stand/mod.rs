@@ -1,15 +1,32 @@
-//! Standing in a scene: the floor beneath a point, and a first place to stand.
+//! Standing in a scene: the floor beneath a point, what is near, what is seen, and where to stand first.
 
-use crate::accel::TraceRay;
+mod around;
+pub mod bring;
+pub mod clearance;
+pub mod dark;
+pub mod remedy;
+pub mod sight;
+pub(crate) mod solids;
+pub mod square;
+pub mod starts;
+
+pub use solids::solid_around;
+
+use crate::accel::{Hit, TraceRay};
 use crate::scene::Scene;
+use dome_optics::angle::wrap_heading_deg;
 use glam::{DVec3, Vec3};
 
 /// Standing eye height in metres (common practice, no source).
 pub const STANDING_EYE_HEIGHT: f64 = 1.6;
+/// Sitting eye height in metres, and the middle of a low room (common practice, no source).
+pub const SEATED_EYE_HEIGHT: f64 = 1.2;
 /// Free height that a person needs, metres.
 const HEADROOM: f32 = 1.9;
 /// Most surfaces looked through on the way down.
 const MAX_LAYERS: usize = 256;
+/// How far behind a surface the way goes on, of the distances at hand: above the rounding of single precision.
+const STEP: f32 = 4e-6;
 
 /// The floor found beneath a point.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -28,6 +45,46 @@ pub fn floor_below(scene: &Scene, point: DVec3) -> Option<Floor> {
         y: point.y - f64::from(hit.distance),
         object: scene.object_of(hit.triangle),
     })
+}
+
+/// Directions all round, evenly spread (a Fibonacci spiral, Swinbank and Purser 2006).
+pub(crate) fn directions(count: usize) -> impl Iterator<Item = Vec3> {
+    let golden = std::f32::consts::PI * (5f32.sqrt() - 1.0);
+    (0..count).map(move |i| {
+        let up = 1.0 - 2.0 * (i as f32 + 0.5) / count as f32;
+        let (sin, cos) = (golden * i as f32).sin_cos();
+        let level = (1.0 - up * up).sqrt();
+        Vec3::new(cos * level, up, sin * level)
+    })
+}
+
+/// Everything that a ray meets, one thing after the other; distances are from its start.
+pub(crate) fn walk(scene: &Scene, origin: Vec3, direction: Vec3) -> impl Iterator<Item = Hit> {
+    let mut start = 0.0f32;
+    let mut left = MAX_LAYERS;
+    std::iter::from_fn(move || {
+        left = left.checked_sub(1)?;
+        let ray = TraceRay::new(origin + direction * start, direction);
+        let mut hit = scene.hit(&ray)?;
+        hit.distance += start;
+        start = hit.distance + STEP * (1.0 + hit.distance + origin.abs().max_element());
+        Some(hit)
+    })
+}
+
+/// Heading and pitch of a direction, degrees.
+pub fn heading_pitch(d: DVec3) -> (f64, f64) {
+    (
+        wrap_heading_deg(d.x.atan2(-d.z).to_degrees()),
+        d.y.atan2(d.x.hypot(d.z)).to_degrees(),
+    )
+}
+
+/// The direction of a heading and a pitch in degrees.
+pub fn direction(heading_deg: f64, pitch_deg: f64) -> DVec3 {
+    let (sin, cos) = heading_deg.to_radians().sin_cos();
+    let (up, level) = pitch_deg.to_radians().sin_cos();
+    DVec3::new(sin * level, up, -cos * level)
 }
 
 /// Height of the first surface straight above a point, metres, or `None` under the open sky.

@@ -1,0 +1,330 @@
+//! What goes over HTTP about standing. The web's types are generated from these.
+
+use super::types::Pose;
+use dome_rules::preflight::Level;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// How [`dome_trace::ObjectMove`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "ObjectMove")]
+#[allow(dead_code)]
+pub struct ObjectMoveShape {
+    name: String,
+    objects: Vec<u32>,
+    about: [f64; 2],
+    turn_deg: f64,
+    by: [f64; 3],
+    on: bool,
+}
+
+/// How [`Level`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "FindingLevel", rename_all = "lowercase")]
+#[allow(dead_code)]
+enum LevelShape {
+    Note,
+    Warn,
+    Stop,
+}
+
+/// Limits for standing, as an artist sets them.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+#[serde(default)]
+pub struct StandSettings {
+    /// Free space wanted beside the viewer, metres.
+    pub beside_m: f64,
+    /// Distance between the eyes, millimetres.
+    pub eye_separation_mm: f64,
+}
+
+impl Default for StandSettings {
+    fn default() -> Self {
+        let usual = dome_trace::stand::clearance::Limits::default();
+        Self {
+            beside_m: usual.beside,
+            eye_separation_mm: usual.eye_separation * 1000.0,
+        }
+    }
+}
+
+/// What a viewer sees first, in the world: it does not turn with the picture's middle.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct Opening {
+    /// Heading, degrees.
+    pub heading_deg: f64,
+    /// Pitch, degrees.
+    pub pitch_deg: f64,
+    /// Horizontal field of view, degrees.
+    pub hfov_deg: f64,
+}
+
+/// What a viewpoint rides on.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct Ride {
+    /// Number of the node in the scene's file.
+    pub node: u32,
+    /// Its name.
+    pub name: String,
+    /// From there to the eye, metres along the world's axes; the viewpoint does not turn with it.
+    pub offset: [f64; 3],
+}
+
+/// Something that moves during the animation, and its way.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct MoverInfo {
+    /// Name.
+    pub name: String,
+    /// Number of the node.
+    pub node: u32,
+    /// Whether it is a camera.
+    pub camera: bool,
+    /// Moments, seconds.
+    pub times: Vec<f64>,
+    /// Where it is then, metres.
+    pub points: Vec<[f64; 3]>,
+    /// Where it is now, metres.
+    pub now: [f64; 3],
+}
+
+/// The scene cut open: a plan (x and z) or a section (along the line, and height), metres.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct Plan {
+    /// Solids: each is some closed outlines, of two numbers a point, holes running the other way round.
+    pub solids: Vec<Vec<Vec<f32>>>,
+    /// Lines that close round no solid.
+    pub lines: Vec<PlanLine>,
+}
+
+/// A line of a plan.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct PlanLine {
+    /// Two numbers a point, metres.
+    pub points: Vec<f32>,
+    /// Whether it leads back to its first point.
+    pub closed: bool,
+}
+
+/// The floor beneath a point.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct FloorInfo {
+    /// Height of the floor, metres, or null over the void.
+    pub floor_y: Option<f64>,
+    /// Name of the object that is the floor.
+    pub object: Option<String>,
+    /// Height of what is straight above, metres, or null under the open sky.
+    pub ceiling_y: Option<f64>,
+}
+
+/// A thing near a viewpoint.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct NearInfo {
+    /// Its name.
+    pub object: String,
+    /// Distance, metres.
+    pub distance_m: f64,
+    /// Heading, degrees.
+    pub heading_deg: f64,
+    /// Pitch, degrees.
+    pub pitch_deg: f64,
+    /// Where, metres.
+    pub point: [f64; 3],
+}
+
+/// What is round a viewpoint.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct ClearanceInfo {
+    /// Floor and ceiling; furniture is no floor.
+    pub floor: FloorInfo,
+    /// The nearest thing all round, the floor aside.
+    pub nearest: Option<NearInfo>,
+    /// Free distance over the ground by heading, metres; 3 degrees from one to the next.
+    pub ring: Vec<f32>,
+    /// What is wrong with the place.
+    pub findings: Vec<FindingInfo>,
+}
+
+/// A finding of the preflight.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct FindingInfo {
+    /// The rule's name.
+    pub rule: String,
+    /// How bad it is.
+    #[ts(as = "LevelShape")]
+    pub level: Level,
+    /// What is wrong.
+    pub what: String,
+    /// Where.
+    #[serde(rename = "where")]
+    pub place: String,
+    /// What to do.
+    pub remedy: String,
+    /// The viewpoint that it is about.
+    pub viewpoint: Option<i64>,
+    /// The order that it is about.
+    pub order: Option<i64>,
+    /// Heading at which it is seen, degrees.
+    pub heading_deg: Option<f64>,
+    /// Pitch at which it is seen, degrees.
+    pub pitch_deg: Option<f64>,
+    /// What one click does about it.
+    pub fix: Option<FixInfo>,
+}
+
+/// What one click does about a finding.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct FixInfo {
+    /// The words on the button.
+    pub label: String,
+    /// The viewpoint's new pose.
+    pub pose: Option<Pose>,
+    /// Lights to hide, by their keys.
+    pub hide: Vec<String>,
+}
+
+/// What lies in one direction.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct SeenInfo {
+    /// Number of the object.
+    pub object: u32,
+    /// Its name.
+    pub name: String,
+    /// Name of the material.
+    pub material: String,
+    /// Distance, metres.
+    pub distance_m: f64,
+    /// Where, metres.
+    pub point: [f64; 3],
+    /// The group that the object belongs to.
+    pub group: Option<String>,
+    /// Numbers of all objects of the group, or of the object alone.
+    pub group_objects: Vec<u32>,
+    /// Middle of the object's box, seen from the eye: heading, degrees.
+    pub middle_heading_deg: f64,
+    /// Its pitch, degrees.
+    pub middle_pitch_deg: f64,
+    /// Its distance, metres.
+    pub middle_distance_m: f64,
+}
+
+/// A surface to be square to.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export, optional_fields)]
+pub struct SquareRequest {
+    /// Where the eye is.
+    pub pose: Pose,
+    /// Heading at which the surface was picked, degrees.
+    pub heading_deg: f64,
+    /// Pitch of it, degrees.
+    pub pitch_deg: f64,
+    /// Whether the whole object counts, by its best-fitting front, not the picked triangle alone.
+    pub whole: bool,
+    /// Distance to move to along the normal, metres; absent to turn only.
+    pub distance_m: Option<f64>,
+}
+
+/// How to be square to a surface.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct SquareAnswer {
+    /// The new pose.
+    pub pose: Pose,
+    /// Name of the object.
+    pub object: String,
+    /// Whether its front is curved.
+    pub curved: bool,
+    /// How far the surface leans from upright, degrees.
+    pub lean_deg: f64,
+    /// Distance to it along the new look, metres.
+    pub distance_m: f64,
+}
+
+/// Objects to be brought somewhere.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export, optional_fields)]
+pub struct BringRequest {
+    /// Where the eye is.
+    pub pose: Pose,
+    /// Numbers of the objects.
+    pub objects: Vec<u32>,
+    /// Heading of their middle, degrees.
+    pub heading_deg: f64,
+    /// Pitch of it, degrees; absent to stand on the floor.
+    pub pitch_deg: Option<f64>,
+    /// Distance, metres: over the ground on the floor, else along the look.
+    pub distance_m: f64,
+    /// Whether the side that faces the eye now still will.
+    pub face: bool,
+}
+
+/// Something that is seen, with its share of the sphere.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct ShareInfo {
+    /// Key of its setting in the lights' list.
+    pub key: String,
+    /// Name.
+    pub name: String,
+    /// Whether it gives light.
+    pub light: bool,
+    /// Whether it is hidden from view; it has no share then.
+    pub hidden: bool,
+    /// Share of the sphere, 0 to 1.
+    pub share: f64,
+    /// Heading, degrees.
+    pub heading_deg: f64,
+    /// Pitch, degrees.
+    pub pitch_deg: f64,
+    /// Nearest point, metres.
+    pub distance_m: f64,
+}
+
+/// Whether two viewpoints see each other.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct SightLine {
+    /// One viewpoint.
+    pub from: i64,
+    /// The other.
+    pub to: i64,
+    /// Distance, metres.
+    pub distance_m: f64,
+    /// What stands between them first; null if they see each other.
+    pub between: Option<String>,
+}
+
+/// A place suggested to stand.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct StartInfo {
+    /// Pose there.
+    pub pose: Pose,
+    /// Name of the object that is the floor.
+    pub floor: String,
+    /// Height of the eye above it, metres.
+    pub above_m: f64,
+    /// Free distance all round, metres.
+    pub free_m: f64,
+    /// Share of the sphere that the scene covers, 0 to 1.
+    pub enclosed: f64,
+}
+
+/// Viewpoints in a new order.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct ViewpointOrder {
+    /// All numbers, first to last.
+    pub ids: Vec<i64>,
+}

@@ -1,0 +1,133 @@
+//! Viewpoints of projects.
+
+use super::{Result, Store, changed, found};
+use crate::api::stand_types::{Opening, Ride};
+use crate::api::types::{Pose, Viewpoint, ViewpointDraft};
+use rusqlite::{Row, params};
+use serde::{Deserialize, Serialize};
+
+/// What a viewpoint has beside its pose.
+#[derive(Default, Serialize, Deserialize)]
+#[serde(default)]
+struct More {
+    opening: Option<Opening>,
+    ride: Option<Ride>,
+}
+
+const COLUMNS: &str = "id, name, pose, unlocked, more";
+
+impl Store {
+    /// A project's viewpoints in their order.
+    pub fn viewpoints(&self, project: i64) -> Result<Vec<Viewpoint>> {
+        let db = self.lock();
+        let mut statement = db.prepare(&format!(
+            "SELECT {COLUMNS} FROM viewpoint WHERE project = ?1 ORDER BY place, id"
+        ))?;
+        let rows: Vec<_> = statement
+            .query_map([project], columns)?
+            .collect::<rusqlite::Result<_>>()?;
+        rows.into_iter().map(viewpoint).collect()
+    }
+
+    /// One viewpoint of a project.
+    pub fn viewpoint(&self, project: i64, id: i64) -> Result<Viewpoint> {
+        let row = self.lock().query_row(
+            &format!("SELECT {COLUMNS} FROM viewpoint WHERE project = ?1 AND id = ?2"),
+            [project, id],
+            columns,
+        );
+        viewpoint(found(row, "viewpoint", id)?)
+    }
+
+    /// Adds a viewpoint after the others.
+    pub fn add_viewpoint(&self, project: i64, draft: &ViewpointDraft) -> Result<i64> {
+        let db = self.lock();
+        db.execute(
+            "INSERT INTO viewpoint (project, name, pose, unlocked, more, place)
+             SELECT ?1, ?2, ?3, ?4, ?5, coalesce(max(place), 0) + 1 FROM viewpoint WHERE project = ?1",
+            params![
+                project,
+                draft.name,
+                serde_json::to_string(&draft.pose)?,
+                draft.unlocked,
+                more(&draft.opening, &draft.ride)?
+            ],
+        )?;
+        Ok(db.last_insert_rowid())
+    }
+
+    /// Changes a viewpoint.
+    pub fn set_viewpoint(&self, project: i64, id: i64, draft: &ViewpointDraft) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE viewpoint SET name = ?3, pose = ?4, unlocked = ?5, more = ?6
+             WHERE project = ?1 AND id = ?2",
+            params![
+                project,
+                id,
+                draft.name,
+                serde_json::to_string(&draft.pose)?,
+                draft.unlocked,
+                more(&draft.opening, &draft.ride)?
+            ],
+        )?;
+        changed(rows, "viewpoint", id)
+    }
+
+    /// Removes a viewpoint; orders keep the pose they were given.
+    pub fn remove_viewpoint(&self, project: i64, id: i64) -> Result<()> {
+        let rows = self.lock().execute(
+            "DELETE FROM viewpoint WHERE project = ?1 AND id = ?2",
+            [project, id],
+        )?;
+        changed(rows, "viewpoint", id)
+    }
+
+    /// Puts exactly these viewpoints in place of a project's own, in this order and with their numbers.
+    pub fn replace_viewpoints(&self, project: i64, viewpoints: &[Viewpoint]) -> Result<()> {
+        let mut db = self.lock();
+        let transaction = db.transaction()?;
+        transaction.execute("DELETE FROM viewpoint WHERE project = ?1", [project])?;
+        for (place, v) in viewpoints.iter().enumerate() {
+            transaction.execute(
+                "INSERT INTO viewpoint (id, project, name, pose, unlocked, more, place)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
+                params![
+                    v.id,
+                    project,
+                    v.name,
+                    serde_json::to_string(&v.pose)?,
+                    v.unlocked,
+                    more(&v.opening, &v.ride)?,
+                    place as i64 + 1
+                ],
+            )?;
+        }
+        Ok(transaction.commit()?)
+    }
+}
+
+fn more(opening: &Option<Opening>, ride: &Option<Ride>) -> Result<String> {
+    Ok(serde_json::to_string(&More {
+        opening: *opening,
+        ride: ride.clone(),
+    })?)
+}
+
+type Columns = (i64, String, String, bool, String);
+
+fn columns(r: &Row) -> rusqlite::Result<Columns> {
+    Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?))
+}
+
+fn viewpoint((id, name, pose, unlocked, more): Columns) -> Result<Viewpoint> {
+    let pose: Pose = serde_json::from_str(&pose)?;
+    let more: More = serde_json::from_str(&more)?;
+    Ok(Viewpoint {
+        id,
+        name,
+        pose,
+        unlocked,
+        opening: more.opening,
+        ride: more.ride,
+    })
+}

@@ -1,0 +1,155 @@
+//! A project's settings: surroundings, lights, unit, moment, moved objects, and what follows when they change.
+
+use super::bring::summarise;
+use super::scenes::options;
+use super::{App, Result, WorkError};
+use crate::api::types::{SceneSettings, Viewpoint, ViewpointDraft};
+use dome_files::archive;
+use dome_trace::{Scene, Sky, stand};
+use glam::DVec3;
+
+/// Most moved objects of a project.
+const MOST_MOVES: usize = 1000;
+
+/// Takes new settings for a project. In another unit the scene is read again, and viewpoints and moved
+/// objects keep their place in it; at another moment viewpoints go along with what they ride on.
+pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
+    let old = app.store.project(id)?.settings;
+    let factor = f64::from(new.unit.metres()) / f64::from(old.unit.metres());
+    let mut new = new.clone();
+    if factor != 1.0 {
+        new.moves = new.moves.iter().map(|m| m.scaled(factor)).collect();
+    }
+    let before = (factor != 1.0).then(|| app.scenes.get_as(app, id, &old));
+    let after = apply(app, id, &old, &new)?;
+    let Some(after) = after else { return Ok(()) };
+    if let Some(before) = before {
+        let before = before?;
+        for viewpoint in app.store.viewpoints(id)? {
+            let eye = DVec3::from(viewpoint.pose.position);
+            let above = stand::floor_below(&before, eye).map_or(0.0, |f| eye.y - f.y);
+            let mut place = eye * factor;
+            if above > 0.0 {
+                place.y = (eye.y - above) * factor + above;
+            }
+            move_to(app, id, viewpoint, place)?;
+        }
+    } else if new.time_s != old.time_s {
+        ride_along(app, id, &after)?;
+    }
+    Ok(())
+}
+
+/// Puts settings in place as they are, viewpoints untouched; gives the scene if it had to be read again.
+pub fn apply(
+    app: &App,
+    id: i64,
+    old: &SceneSettings,
+    new: &SceneSettings,
+) -> Result<Option<std::sync::Arc<Scene>>> {
+    check_settings(new)?;
+    let row = app.store.project(id)?;
+    if let Sky::Picture { file } = &new.surroundings.sky
+        && !(is_plain_name(file) && app.folder.surroundings(id).join(file).is_file())
+    {
+        return Err(WorkError::Request(format!(
+            "There is no picture {file} among the project's surroundings; bring it first."
+        )));
+    }
+    if new.unit == old.unit && new.time_s == old.time_s && new.moves == old.moves {
+        let scene = app.scenes.get_as(app, id, old)?;
+        let unknown = dome_trace::light::list::unknown_keys(&scene, &new.lights);
+        if let Some(key) = unknown.first() {
+            return Err(WorkError::Request(format!(
+                "The scene has no light \"{key}\"; ask for the list of lights."
+            )));
+        }
+        app.store.set_settings(id, new)?;
+        return Ok(None);
+    }
+    let path = app.folder.scene(id).join(&row.scene_file);
+    let imported = dome_trace::load(&path, &options(new))?;
+    super::standing::known_moves(&imported.scene, new)?;
+    let summary = summarise(row.summary.file, &imported);
+    app.store.set_scene(id, &row.scene_file, &summary, new)?;
+    Ok(Some(app.scenes.put(id, new, imported.scene)?))
+}
+
+/// Puts riding viewpoints where what they ride on is now.
+fn ride_along(app: &App, id: i64, scene: &Scene) -> Result<()> {
+    for viewpoint in app.store.viewpoints(id)? {
+        let now = viewpoint
+            .ride
+            .as_ref()
+            .and_then(|r| scene.movers().iter().find(|m| m.node == r.node));
+        if let (Some(mover), Some(ride)) = (now, viewpoint.ride.clone()) {
+            let place = DVec3::from(mover.now) + DVec3::from(ride.offset);
+            move_to(app, id, viewpoint, place)?;
+        }
+    }
+    Ok(())
+}
+
+fn move_to(app: &App, id: i64, viewpoint: Viewpoint, place: DVec3) -> Result<()> {
+    let mut draft = draft_of(&viewpoint);
+    draft.pose.position = place.to_array();
+    Ok(app.store.set_viewpoint(id, viewpoint.id, &draft)?)
+}
+
+/// A viewpoint as it is sent to be changed.
+pub fn draft_of(viewpoint: &Viewpoint) -> ViewpointDraft {
+    let Viewpoint {
+        name,
+        pose,
+        unlocked,
+        opening,
+        ride,
+        ..
+    } = viewpoint.clone();
+    ViewpointDraft {
+        name,
+        pose,
+        unlocked,
+        opening,
+        ride,
+    }
+}
+
+/// Whether a name leads nowhere but to a file of that name.
+fn is_plain_name(name: &str) -> bool {
+    archive::safe_relative(name).is_some_and(|p| p.components().count() == 1)
+}
+
+/// Refuses settings that make no sense.
+fn check_settings(s: &SceneSettings) -> Result<()> {
+    let stops = |v: f32| (-20.0..=20.0).contains(&v);
+    if !s.surroundings.is_valid() {
+        return Err(WorkError::Request(
+            "The surroundings' numbers are outside their limits: colours 0 or more, sun -5 to 90 degrees, turbidity 1 to 10, ground 0 to 1, brightness -20 to 20 stops; correct them.".into(),
+        ));
+    }
+    if !stops(s.draft_stops) || !s.lights.values().all(|l| stops(l.stops)) {
+        return Err(WorkError::Request(
+            "The brightness of a light must lie between -20 and 20 stops; correct it.".into(),
+        ));
+    }
+    let moves = |m: &dome_trace::ObjectMove| m.is_valid() && !m.objects.is_empty();
+    if s.moves.len() > MOST_MOVES || !s.moves.iter().all(moves) {
+        return Err(WorkError::Request(format!(
+            "Moved objects need numbers within 10,000 km, and there may be {MOST_MOVES} of them; correct the list."
+        )));
+    }
+    if !(0.0..=10.0).contains(&s.stand.beside_m)
+        || !(0.0..=100_000.0).contains(&s.stand.eye_separation_mm)
+    {
+        return Err(WorkError::Request(
+            "The space beside the viewer must be 0 to 10 m and the eye separation 0 to 100 m; correct them.".into(),
+        ));
+    }
+    if !(0.0..=86_400.0).contains(&s.time_s) {
+        return Err(WorkError::Request(
+            "The moment must lie between 0 and 86400 s; correct it.".into(),
+        ));
+    }
+    Ok(())
+}
