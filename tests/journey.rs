@@ -295,7 +295,7 @@ fn an_uploaded_scene_makes_the_journey_too() {
             "return document.querySelector('main').innerText.includes('Room');",
         )
         .await;
-        b.press("Order a render from here").await;
+        b.press("Order a render").await;
         b.fill("Width", "256").await;
         b.choose("Quality", "samples").await;
         b.fill("Samples per pixel", "4").await;

@@ -1,9 +1,10 @@
 //! Writing a scene as binary glTF 2.0.
 
 use crate::shape::Mesh;
-use glam::Mat4;
+use glam::{Mat4, Quat, Vec3};
 use image::{ImageEncoder, RgbImage};
 use serde_json::{Value, json};
+use std::ops::Range;
 
 /// A material to be named by nodes.
 #[derive(Clone, Debug)]
@@ -66,6 +67,10 @@ pub struct Stage {
     nodes: Vec<Value>,
     materials: Vec<Value>,
     images: Vec<Value>,
+    /// Names of groups and the nodes that each holds.
+    groups: Vec<(String, Range<usize>)>,
+    cameras: Vec<Value>,
+    animations: Vec<Value>,
 }
 
 impl Stage {
@@ -205,10 +210,63 @@ impl Stage {
         self.place(name, id, Mat4::IDENTITY);
     }
 
+    /// Everything that `build` places belongs together under a name.
+    pub fn group(&mut self, name: &str, build: impl FnOnce(&mut Self)) {
+        let first = self.nodes.len();
+        build(self);
+        self.groups.push((name.into(), first..self.nodes.len()));
+    }
+
+    /// A camera that goes through points (metres) at given times (seconds) in straight lines and never turns.
+    pub fn walking_camera(&mut self, name: &str, times: &[f32], points: &[Vec3], heading_deg: f32) {
+        const FLOAT: u32 = 5126;
+        let bytes = |v: &mut dyn Iterator<Item = f32>| v.flat_map(f32::to_le_bytes).collect();
+        let mut plain = |bytes: Vec<u8>, count: usize, kind: &str| {
+            let view = self.view(&bytes, None);
+            self.accessors.push(
+                json!({"bufferView": view, "componentType": FLOAT, "count": count, "type": kind}),
+            );
+            self.accessors.len() - 1
+        };
+        let input = plain(bytes(&mut times.iter().copied()), times.len(), "SCALAR");
+        let output = plain(
+            bytes(&mut points.iter().flat_map(|p| p.to_array())),
+            points.len(),
+            "VEC3",
+        );
+        self.accessors[input]["min"] = json!([times[0]]);
+        self.accessors[input]["max"] = json!([times[times.len() - 1]]);
+        self.cameras.push(json!({
+            "name": name,
+            "type": "perspective",
+            "perspective": {"yfov": 0.9, "znear": 0.05},
+        }));
+        let turn = Quat::from_rotation_y(-heading_deg.to_radians());
+        self.nodes.push(json!({
+            "name": name,
+            "camera": self.cameras.len() - 1,
+            "translation": points[0].to_array(),
+            "rotation": turn.to_array(),
+        }));
+        self.animations.push(json!({
+            "name": name,
+            "samplers": [{"input": input, "output": output, "interpolation": "LINEAR"}],
+            "channels": [{"sampler": 0, "target": {"node": self.nodes.len() - 1, "path": "translation"}}],
+        }));
+    }
+
     /// The scene as `.glb` bytes; `extras` are the scene's own.
     pub fn finish(mut self, name: &str, extras: Value) -> Vec<u8> {
         self.binary.resize(self.binary.len().next_multiple_of(4), 0);
-        let nodes: Vec<usize> = (0..self.nodes.len()).collect();
+        // A group's node comes after all others, and stands in the scene where its first child was.
+        let mut roots: Vec<Option<usize>> = (0..self.nodes.len()).map(Some).collect();
+        for (name, held) in std::mem::take(&mut self.groups) {
+            let children: Vec<usize> = held.clone().collect();
+            roots[held.clone()].fill(None);
+            roots[held.start] = Some(self.nodes.len());
+            self.nodes.push(json!({"name": name, "children": children}));
+        }
+        let nodes: Vec<usize> = roots.into_iter().flatten().collect();
         let textures: Vec<Value> = (0..self.images.len())
             .map(|i| json!({"source": i}))
             .collect();
@@ -222,6 +280,8 @@ impl Stage {
             "materials": self.materials,
             "textures": textures,
             "images": self.images,
+            "cameras": self.cameras,
+            "animations": self.animations,
             "accessors": self.accessors,
             "bufferViews": self.views,
             "buffers": [{"byteLength": self.binary.len()}],

@@ -14,6 +14,7 @@ mod sphere;
 mod study;
 mod telescope;
 
+use glam::Vec3;
 use gltf_write::Stage;
 use paints::Paints;
 use serde_json::json;
@@ -52,7 +53,7 @@ pub const PLACES: [Place; 4] = [
     },
     Place {
         name: "Gallery",
-        position: [-3.35, 4.25, 2.9],
+        position: [-3.69, 4.25, 3.19],
         heading_deg: 40.0,
     },
     Place {
@@ -61,6 +62,23 @@ pub const PLACES: [Place; 4] = [
         heading_deg: 75.0,
     },
 ];
+
+/// Heading of the camera on the visitor's walk, degrees: the way that it sets out.
+const WALK_HEADING_DEG: f32 = 225.0;
+
+/// A walk round the telescope, from the north-west to the south-west: times in seconds and points in metres.
+fn walk() -> (Vec<f32>, Vec<Vec3>) {
+    (0..=24)
+        .map(|i| {
+            let share = i as f32 / 24.0;
+            // Slow at both ends.
+            let eased = share * share * (3.0 - 2.0 * share);
+            let heading = (320.0 - 110.0 * eased).to_radians();
+            let place = Vec3::new(heading.sin(), 0.0, -heading.cos()) * 2.9;
+            (12.0 * share, place + Vec3::Y * 1.6)
+        })
+        .unzip()
+}
 
 /// Where the middle of the wall lamp beside the desk is, metres: a known light for checks.
 pub fn wall_lamp() -> [f32; 3] {
@@ -73,9 +91,11 @@ pub fn build() -> Vec<u8> {
     let paints = Paints::new(&mut stage);
     room::build(&mut stage, &paints);
     dome::build(&mut stage, &paints);
-    telescope::build(&mut stage, &paints);
+    stage.group("Telescope", |s| telescope::build(s, &paints));
     study::build(&mut stage, &paints);
     outside::build(&mut stage, &paints);
+    let (times, points) = walk();
+    stage.walking_camera("Visitor's walk", &times, &points, WALK_HEADING_DEG);
     stage.finish(
         NAME,
         json!({"sky": {

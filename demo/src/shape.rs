@@ -336,7 +336,7 @@ pub fn ring_part(
                 polar(heading, outer, top),
                 polar(heading, inner, top),
             ];
-            m.quad(if first { c } else { [c[1], c[0], c[3], c[2]] });
+            m.quad(if first { [c[1], c[0], c[3], c[2]] } else { c });
         }
     }
     m

@@ -20,13 +20,15 @@ fn desk() -> Mat4 {
 }
 
 pub(crate) fn build(s: &mut Stage, p: &Paints) {
-    desk_and_lamp(s, p);
-    papers(s, p);
-    chair(s, p);
-    globe(s, p);
-    shelves(s, p);
+    s.group("Desk with its lamp and charts", |s| {
+        desk_and_lamp(s, p);
+        papers(s, p);
+    });
+    s.group("Chair", |s| chair(s, p));
+    s.group("Globe", |s| globe(s, p));
+    s.group("Shelves", |s| shelves(s, p));
     wall_things(s, p);
-    steps(s, p);
+    s.group("Observing steps", |s| steps(s, p));
 }
 
 fn desk_and_lamp(s: &mut Stage, p: &Paints) {

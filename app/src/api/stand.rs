@@ -7,7 +7,7 @@ use super::stand_types::{
 use super::types::{Pose, Project};
 use super::{Answer, Shared, blocking};
 use crate::work::preview::quick_jpeg;
-use crate::work::{App, Result, WorkError, history, standing};
+use crate::work::{App, Result, WorkError, at_once, history, standing};
 use dome_trace::plan::{Area, CutPlane, Outline, cut, shaded};
 use dome_trace::stand::{ceiling_above, floor_below};
 use glam::{DVec3, Vec2};
@@ -123,7 +123,7 @@ fn drawing(app: &App, id: i64, plane: &CutPlane, area: AreaQuery, scale: f64) ->
     // A third of a pixel is sharp; what is finer is not sent.
     let detail = (0.33 / scale.clamp(1e-3, 1e5)) as f32;
     let scene = app.scenes.get(app, id)?;
-    let cut = cut(&scene, plane, Some(area), detail);
+    let cut = at_once(|| cut(&scene, plane, Some(area), detail));
     Ok(Plan {
         solids: cut
             .solids
@@ -180,7 +180,7 @@ fn background(
         .round()
         .clamp(1.0, f64::from(MAX_PLAN)) as u32;
     let scene = app.scenes.get(app, id)?;
-    let grey = shaded(&scene, plane, a, width, height);
+    let grey = at_once(|| shaded(&scene, plane, a, width, height));
     Ok(Picture(
         dome_files::png::encode_grey(width, height, &grey)?,
         ContentType::PNG,
@@ -230,17 +230,27 @@ fn check_pose(p: &Pose) -> Result<()> {
     check(&[p.heading_deg, p.pitch_deg, p.roll_deg], "The view")
 }
 
-/// What is round a pose of a viewpoint.
-#[post("/projects/<id>/viewpoints/<viewpoint>/clearance", data = "<pose>")]
+/// What is round a pose of a viewpoint; quicker and without remedies while it is `moving`.
+#[post(
+    "/projects/<id>/viewpoints/<viewpoint>/clearance?<moving>",
+    data = "<pose>"
+)]
 async fn clearance(
     app: &Shared,
     id: i64,
     viewpoint: i64,
+    moving: Option<bool>,
     pose: Json<Pose>,
 ) -> Answer<Json<ClearanceInfo>> {
     blocking(app, move |app| {
         check_pose(&pose)?;
-        Ok(Json(standing::clearance(app, id, viewpoint, &pose)?))
+        Ok(Json(standing::clearance(
+            app,
+            id,
+            viewpoint,
+            &pose,
+            moving == Some(true),
+        )?))
     })
     .await
 }

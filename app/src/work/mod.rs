@@ -26,9 +26,10 @@ use pictures::Making;
 use preflight::Preflight;
 use preview::Previews;
 use queue::Queue;
+use rayon::{ThreadPool, ThreadPoolBuilder};
 use rocket::tokio::sync::broadcast;
 use scenes::Scenes;
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 use thiserror::Error;
 
 /// Everything the server has.
@@ -79,6 +80,16 @@ pub enum WorkError {
 
 /// The result of work.
 pub type Result<T> = std::result::Result<T, WorkError>;
+
+/// Runs what an artist waits for in threads of its own: those that gather light are busy for seconds.
+pub fn at_once<T: Send>(work: impl FnOnce() -> T + Send) -> T {
+    static POOL: LazyLock<Option<ThreadPool>> =
+        LazyLock::new(|| ThreadPoolBuilder::new().build().ok());
+    match &*POOL {
+        Some(pool) => pool.install(work),
+        None => work(),
+    }
+}
 
 impl App {
     /// Opens a data folder and starts the queue's worker.

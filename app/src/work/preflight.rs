@@ -73,6 +73,7 @@ impl<'a> Place<'a> {
             lit: true,
             transparent: self.settings.surroundings.transparent,
             dark: None,
+            remedies: true,
             travel_deg: None,
         }
     }

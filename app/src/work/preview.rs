@@ -1,7 +1,7 @@
 //! Live pictures: each request for the same view adds samples to what was gathered before.
 
 use super::denoise::calmed;
-use super::{App, Result};
+use super::{App, Result, at_once};
 use crate::api::types::{Pose, PreviewRequest, SceneSettings};
 use dome_files::jpeg;
 use dome_imaging::{Curve, Tone};
@@ -9,6 +9,7 @@ use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
 use dome_trace::preview::{ENOUGH, LiveView, Preview};
 use dome_trace::quick;
 use glam::DVec3;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
@@ -36,6 +37,8 @@ struct View {
 #[derive(Default)]
 pub struct Previews {
     kept: Mutex<Vec<(View, Arc<Mutex<Preview>>)>>,
+    /// Quick pictures asked for so far.
+    hurries: AtomicU64,
 }
 
 /// A live picture.
@@ -80,13 +83,14 @@ const MAX_QUICK: u32 = 512;
 
 /// The quick picture of a pose as JPEG: its own colours without the scene's light. `rays` a side of a pixel.
 pub fn quick_jpeg(app: &App, project: i64, pose: &Pose, width: u32, rays: u32) -> Result<Vec<u8>> {
+    app.previews.hurries.fetch_add(1, Ordering::Relaxed);
     let size = PanoramaSize::from_width(width.min(MAX_QUICK))?;
     let settings = app.store.project(project)?.settings;
     let scene = app.scenes.get_as(app, project, &settings)?;
     let light = app.scenes.light(app, project, &settings, true)?;
     let running = app.queue.running();
     let _hold = running.as_ref().map(|r| r.control.hold());
-    let picture = quick::picture(&scene, &light, &eye(pose), size, rays);
+    let picture = at_once(|| quick::picture(&scene, &light, &eye(pose), size, rays));
     Ok(jpeg::encode_small(
         picture.width,
         picture.height,
@@ -153,7 +157,11 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
             eye: &eye(&request.pose),
             clay,
         };
-        preview.refine(&view, budget);
+        // Whoever moves on does not wait for light that nobody will see.
+        let hurries = app.previews.hurries.load(Ordering::Relaxed);
+        preview.refine_unless(&view, budget, &|| {
+            app.previews.hurries.load(Ordering::Relaxed) != hurries
+        });
     }
     // The very first picture must not wait for more. With enough samples the picture is calm by itself,
     // and true to the last detail.

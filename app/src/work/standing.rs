@@ -2,21 +2,22 @@
 
 use super::preflight::{Place, info, limits};
 use super::settings::{apply, draft_of};
-use super::{App, Result, WorkError};
+use super::{App, Result, WorkError, at_once};
 use crate::api::stand_types::{
     BringRequest, ClearanceInfo, FloorInfo, NearInfo, Ride, SeenInfo, ShareInfo, SightLine,
     SquareAnswer, SquareRequest, StartInfo,
 };
 use crate::api::types::{Pose, SceneSettings, ViewpointDraft};
-use dome_rules::preflight::{Facts, check};
+use dome_rules::preflight::{Facts, StandFacts, check};
 use dome_trace::light::object_key;
 use dome_trace::stand::bring::{self, Wanted};
-use dome_trace::stand::clearance::{Near, scan};
+use dome_trace::stand::clearance::{FEW_RAYS, Near, RAYS, scan_with};
 use dome_trace::stand::square::{self, Front};
 use dome_trace::stand::{direction, heading_pitch, sight};
 use dome_trace::{ObjectMove, Scene};
 use glam::DVec3;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 fn named(scene: &Scene, object: u32) -> String {
     scene
@@ -35,12 +36,23 @@ fn near_info(scene: &Scene, near: &Near) -> NearInfo {
     }
 }
 
-/// What is round a pose; `viewpoint` is the one whose findings these are.
-pub fn clearance(app: &App, project: i64, viewpoint: i64, pose: &Pose) -> Result<ClearanceInfo> {
+/// What is round a pose; `viewpoint` is the one whose findings these are. While it is `moving` fewer rays
+/// are sent and no remedies looked for.
+pub fn clearance(
+    app: &App,
+    project: i64,
+    viewpoint: i64,
+    pose: &Pose,
+    moving: bool,
+) -> Result<ClearanceInfo> {
     let settings = app.store.project(project)?.settings;
     let scene = app.scenes.get_as(app, project, &settings)?;
-    let starts = app.scenes.starts(app, project, &settings)?;
-    let found = scan(&scene, pose.position.into(), &limits(&settings));
+    let starts = match moving {
+        true => Arc::default(),
+        false => app.scenes.starts(app, project, &settings)?,
+    };
+    let rays = if moving { FEW_RAYS } else { RAYS };
+    let found = at_once(|| scan_with(&scene, pose.position.into(), &limits(&settings), rays));
     let place = Place {
         name: app.store.viewpoint(project, viewpoint)?.name,
         pose: *pose,
@@ -49,10 +61,13 @@ pub fn clearance(app: &App, project: i64, viewpoint: i64, pose: &Pose) -> Result
         starts: &starts,
     };
     let facts = Facts {
-        stand: Some(place.near(&found)),
+        stand: Some(StandFacts {
+            remedies: !moving,
+            ..place.near(&found)
+        }),
         ..Facts::default()
     };
-    let findings = check(&facts)
+    let findings = at_once(|| check(&facts))
         .into_iter()
         .map(|f| info(f, Some((viewpoint, pose)), None))
         .collect();
@@ -203,7 +218,7 @@ pub fn shares(app: &App, project: i64, pose: &Pose) -> Result<Vec<ShareInfo>> {
     let scene = app.scenes.get_as(app, project, &settings)?;
     let light = app.scenes.light(app, project, &settings, false)?;
     let eye = DVec3::from(pose.position);
-    let found = sight::shares(&scene, Some(&light), eye);
+    let found = at_once(|| sight::shares(&scene, Some(&light), eye));
     let hidden = |object: u32| {
         settings
             .lights

@@ -12,6 +12,9 @@ use std::time::{Duration, Instant};
 /// Samples after which the picture is as good as a preview gets.
 pub const ENOUGH: u32 = 256;
 
+/// Pixels between two looks at whether to stop.
+const LOOK: usize = 16;
+
 /// Brightest light that one sample may add to a live picture: beyond it the screen shows white anyway,
 /// and a few lucky paths would fill the picture with specks. Renders are not held back.
 const CALM: f32 = 3.0;
@@ -52,6 +55,17 @@ impl Preview {
 
     /// Adds samples, at least one to every pixel, for about `budget` of time.
     pub fn refine(&mut self, view: &LiveView, budget: Duration) {
+        self.refine_unless(view, budget, &|| false);
+    }
+
+    /// The same, given up as soon as `stop` says so: what was gathered is kept, and the next call brings all
+    /// pixels to the same number of samples again.
+    pub fn refine_unless(
+        &mut self,
+        view: &LiveView,
+        budget: Duration,
+        stop: &(dyn Fn() -> bool + Sync),
+    ) {
         crate::directional_albedo::prepare();
         let (width, height) = (self.size.width(), self.size.height());
         let shooter = Shooter {
@@ -69,16 +83,23 @@ impl Preview {
         let start = Instant::now();
         let mut step = 1;
         while self.samples < ENOUGH {
-            let range = self.samples..(self.samples + step).min(ENOUGH);
-            self.samples = range.end;
+            let end = (self.samples + step).min(ENOUGH);
             self.pixels
                 .par_chunks_mut(width as usize)
                 .enumerate()
                 .for_each(|(row, line)| {
                     for (column, sums) in line.iter_mut().enumerate() {
-                        shooter.shoot((column as u32, row as u32), range.clone(), sums);
+                        if column % LOOK == 0 && stop() {
+                            return;
+                        }
+                        let missing = sums.samples..end;
+                        shooter.shoot((column as u32, row as u32), missing, sums);
                     }
                 });
+            if stop() {
+                return;
+            }
+            self.samples = end;
             // The next round must fit what is left of the time.
             let spent = start.elapsed();
             if spent + spent > budget {

@@ -66,7 +66,8 @@ fn colour(scene: &Scene, light: &Illumination, mut ray: TraceRay) -> Vec3 {
         if !light.is_unseen(object) {
             let facing = surface.shading.dot(ray.direction).abs();
             let glow = surface.emission * light.object_scale(object);
-            let own = surface.gloss.albedo() * (EVEN + LAMP * facing)
+            // The colour of the material itself: metals have no other, and mirrors would be black.
+            let own = surface.gloss.base * (EVEN + LAMP * facing)
                 + glow.clamp(Vec3::ZERO, Vec3::splat(BRIGHTEST));
             // Glass and veils show what is behind them, tinted a little.
             let through = if surface.gloss.transmission > 0.0 {

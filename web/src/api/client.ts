@@ -1,3 +1,13 @@
+import type { BringRequest } from "../generated/BringRequest";
+import type { ClearanceInfo } from "../generated/ClearanceInfo";
+import type { FindingInfo } from "../generated/FindingInfo";
+import type { Pose } from "../generated/Pose";
+import type { SeenInfo } from "../generated/SeenInfo";
+import type { ShareInfo } from "../generated/ShareInfo";
+import type { SightLine } from "../generated/SightLine";
+import type { SquareAnswer } from "../generated/SquareAnswer";
+import type { SquareRequest } from "../generated/SquareRequest";
+import type { StartInfo } from "../generated/StartInfo";
 import type { WidthPlan } from "../generated/WidthPlan";
 import type { ApiError } from "../generated/ApiError";
 import type { AssemblyGuess } from "../generated/AssemblyGuess";
@@ -68,13 +78,21 @@ async function done(method: string, path: string): Promise<void> {
   await request(method, path);
 }
 
-/** The area of a plan, metres. */
+/** The area of a plan, or of a section along its line and in height; metres. */
 export interface Area {
   x0: number;
   z0: number;
   x1: number;
   z1: number;
 }
+
+/** Where a scene is cut: at a height, or along a line of the ground; metres. */
+export type Cut = { y: number } | { from: readonly [number, number]; to: readonly [number, number] };
+
+const cutQuery = (cut: Cut, ending: string) =>
+  "y" in cut
+    ? `plan${ending}?y=${cut.y}`
+    : `section${ending}?ax=${cut.from[0]}&az=${cut.from[1]}&bx=${cut.to[0]}&bz=${cut.to[1]}`;
 
 const areaQuery = (a: Area) => `x0=${a.x0}&z0=${a.z0}&x1=${a.x1}&z1=${a.z1}`;
 
@@ -97,10 +115,36 @@ export const api = {
   setViewpoint: (project: number, id: number, draft: ViewpointDraft) =>
     json<Viewpoint>("PUT", `/projects/${project}/viewpoints/${id}`, draft),
   removeViewpoint: (project: number, id: number) => done("DELETE", `/projects/${project}/viewpoints/${id}`),
-  plan: (project: number, y: number, area: Area) =>
-    json<Plan>("GET", `/projects/${project}/plan?y=${y}&${areaQuery(area)}`),
-  planPicture: (project: number, y: number, area: Area, width: number) =>
-    `/api/projects/${project}/plan.png?y=${y}&${areaQuery(area)}&width=${width}`,
+  plan: (project: number, cut: Cut, area: Area, scale: number) =>
+    json<Plan>("GET", `/projects/${project}/${cutQuery(cut, "")}&${areaQuery(area)}&scale=${scale}`),
+  planPicture: (project: number, cut: Cut, area: Area, width: number, version: string) =>
+    `/api/projects/${project}/${cutQuery(cut, ".png")}&${areaQuery(area)}&width=${width}&v=${version}`,
+  clearance: (project: number, viewpoint: number, pose: Pose, moving = false) =>
+    json<ClearanceInfo>(
+      "POST",
+      `/projects/${project}/viewpoints/${viewpoint}/clearance?moving=${moving}`,
+      pose,
+    ),
+  look: (project: number, [x, y, z]: Pose["position"], heading: number, pitch: number) =>
+    json<SeenInfo | null>(
+      "GET",
+      `/projects/${project}/look?x=${x}&y=${y}&z=${z}&heading=${heading}&pitch=${pitch}`,
+    ),
+  square: (project: number, body: SquareRequest) =>
+    json<SquareAnswer>("POST", `/projects/${project}/square`, body),
+  bring: (project: number, body: BringRequest) => json<Project>("POST", `/projects/${project}/bring`, body),
+  shares: (project: number, pose: Pose) => json<ShareInfo[]>("POST", `/projects/${project}/shares`, pose),
+  sightLines: (project: number) => json<SightLine[]>("GET", `/projects/${project}/sight-lines`),
+  starts: (project: number) => json<StartInfo[]>("GET", `/projects/${project}/starts`),
+  startPicture: (project: number, { position: [x, y, z], heading_deg }: Pose, version: string) =>
+    `/api/projects/${project}/start.jpg?x=${x}&y=${y}&z=${z}&heading=${heading_deg}&v=${version}`,
+  orderViewpoints: (project: number, ids: number[]) =>
+    json<Project>("PUT", `/projects/${project}/viewpoint-order`, { ids }),
+  copyViewpoint: (project: number, id: number) =>
+    json<Project>("POST", `/projects/${project}/viewpoints/${id}/copy`),
+  undo: (project: number) => json<Project>("POST", `/projects/${project}/undo`),
+  redo: (project: number) => json<Project>("POST", `/projects/${project}/redo`),
+  preflight: (project: number) => json<FindingInfo[]>("GET", `/projects/${project}/preflight`),
   floor: (project: number, [x, y, z]: readonly [number, number, number]) =>
     json<FloorInfo>("GET", `/projects/${project}/floor?x=${x}&y=${y}&z=${z}`),
   lights: (project: number, viewpoint: number) =>

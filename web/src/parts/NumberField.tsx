@@ -9,6 +9,8 @@ interface Props {
   min?: number;
   max?: number;
   disabled?: boolean;
+  /** The label is for screen readers only. */
+  bare?: boolean;
   onChange: (value: number) => void;
 }
 
@@ -22,6 +24,7 @@ export function NumberField({
   min,
   max,
   disabled,
+  bare = false,
   onChange,
 }: Props) {
   const [draft, setDraft] = useState<string | null>(null);
@@ -34,8 +37,10 @@ export function NumberField({
   };
   return (
     <label className="flex flex-col gap-0.5">
-      <span className="text-xs text-base-content/75">{label}</span>
-      <span className="input input-sm flex w-full items-center gap-1 bg-base-100 pr-2">
+      <span className={bare ? "sr-only" : "text-xs text-base-content/75"}>{label}</span>
+      <span
+        className={`input ${bare ? "input-xs" : "input-sm"} flex w-full items-center gap-1 bg-base-100 pr-2`}
+      >
         <input
           type="number"
           className="w-full min-w-0"

@@ -1,6 +1,37 @@
 /** Numbers with their units, as they are shown everywhere. */
 
-export const metres = (v: number): string => {
+/** The lengths that people think in; everything is kept in metres. */
+export type UnitSystem = "metric" | "imperial";
+
+const KEPT = "owl-dome-units";
+let system: UnitSystem = localStorage.getItem(KEPT) === "imperial" ? "imperial" : "metric";
+
+export const unitSystem = (): UnitSystem => system;
+
+export const setUnitSystem = (to: UnitSystem): void => {
+  system = to;
+  localStorage.setItem(KEPT, to);
+};
+
+/** An inch is 0.0254 m exactly (international yard and pound agreement, 1959). */
+const INCH = 0.0254;
+export const FOOT = 12 * INCH;
+
+function feet(v: number): string {
+  const sign = v < 0 ? "−" : "";
+  const inches = Math.abs(v) / INCH;
+  if (inches < 12) return `${sign}${inches.toFixed(inches < 1 ? 2 : 1)} in`;
+  if (inches >= 12 * 5280) return `${sign}${(inches / 12 / 5280).toFixed(1)} mi`;
+  if (inches >= 1200) return `${sign}${Math.round(inches / 12)} ft`;
+  // Rounded first: 11.96 inches are a foot.
+  const tenths = Math.round(inches * 10);
+  const whole = `${sign}${Math.floor(tenths / 120)} ft`;
+  return tenths % 120 === 0 ? whole : `${whole} ${((tenths % 120) / 10).toFixed(1)} in`;
+}
+
+/** A length of metres in the chosen units. */
+export const length = (v: number): string => {
+  if (system === "imperial") return feet(v);
   const size = Math.abs(v);
   if (size < 5e-5) return "0.00 m";
   if (size < 0.01) return `${(v * 1000).toFixed(1)} mm`;

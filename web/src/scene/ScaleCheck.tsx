@@ -1,7 +1,7 @@
 import type { Project } from "../generated/Project";
 import { Choice } from "../parts/Choice";
 import { Mark } from "../parts/Mark";
-import { metres } from "../parts/units";
+import { length } from "../parts/units";
 
 type Unit = Project["settings"]["unit"];
 
@@ -41,8 +41,8 @@ export function ScaleCheck({
   const odd = high < USUAL_ROOM[0] || high > USUAL_ROOM[1] * (room === null ? 10 : 1);
   const told =
     room === null
-      ? `Open sky above “${place}”; the scene is ${metres(high)} high.`
-      : `${metres(high)} from floor to ceiling at “${place}”.`;
+      ? `Open sky above “${place}”; the scene is ${length(high)} high.`
+      : `${length(high)} from floor to ceiling at “${place}”.`;
   return (
     <div className="flex items-end gap-3">
       <svg

@@ -8,7 +8,7 @@ import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { Problem } from "../parts/Problem";
 import { Switch } from "../parts/Switch";
-import { count, metres } from "../parts/units";
+import { count, length } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
 import { LightList } from "./LightList";
@@ -115,7 +115,7 @@ function Objects({ objects }: { objects: Project["scene"]["objects"] }) {
                 </td>
                 <td className="text-base-content/80">{o.material}</td>
                 <td className="text-right">{count(o.triangles)}</td>
-                <td className="text-right">{metres(Math.max(...o.size))}</td>
+                <td className="text-right">{length(Math.max(...o.size))}</td>
               </tr>
             ))}
           </tbody>
@@ -141,7 +141,7 @@ export function SceneStage({ project }: { project: Project }) {
     project.id,
     viewpoint?.pose ?? { position: [0, 0, 0], heading_deg: 0, pitch_deg: 0, roll_deg: 0 },
     settings,
-    clay,
+    { clay },
   );
   const change = useMutation({
     mutationFn: (part: Partial<Project["settings"]>) =>
@@ -184,7 +184,7 @@ export function SceneStage({ project }: { project: Project }) {
           <Fact name="Pictures" value={count(scene.textures)} />
           <Fact
             name="Size (x × height × z)"
-            value={`${metres(size[0] ?? 0)} × ${metres(size[1] ?? 0)} × ${metres(size[2] ?? 0)}`}
+            value={`${length(size[0] ?? 0)} × ${length(size[1] ?? 0)} × ${length(size[2] ?? 0)}`}
           />
         </dl>
         <ScaleCheck

@@ -3,6 +3,7 @@ import { Route, Switch } from "wouter";
 import { useChanges } from "../api/changes";
 import { Library } from "../library/Library";
 import { PicturesPage } from "../pictures/PicturesPage";
+import { setUnitSystem, unitSystem } from "../parts/units";
 import { ProjectFrame } from "./ProjectFrame";
 import { ShellContext } from "./theme";
 
@@ -12,13 +13,22 @@ const KEPT = "owl-dome-theme";
 export function App() {
   useChanges();
   const [theme, setTheme] = useState(() => localStorage.getItem(KEPT) ?? "daylight");
+  const [units, setUnits] = useState(unitSystem);
   useEffect(() => {
     document.documentElement.dataset["theme"] = theme;
     localStorage.setItem(KEPT, theme);
   }, [theme]);
   return (
     <ShellContext
-      value={{ dusk: theme === "dusk", toggle: () => setTheme(theme === "dusk" ? "daylight" : "dusk") }}
+      value={{
+        dusk: theme === "dusk",
+        toggle: () => setTheme(theme === "dusk" ? "daylight" : "dusk"),
+        units,
+        setUnits: (to) => {
+          setUnitSystem(to);
+          setUnits(to);
+        },
+      }}
     >
       <Switch>
         <Route path="/project/:id/:stage?">

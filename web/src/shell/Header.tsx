@@ -3,8 +3,17 @@ import { Link } from "wouter";
 import { useShell } from "./theme";
 
 /** The bar on top: where one is, the way through the job, and the light of the room. */
-export function Header({ title, children }: { title?: string; children?: ReactNode }) {
-  const { dusk, toggle } = useShell();
+export function Header({
+  title,
+  aside,
+  children,
+}: {
+  title?: string;
+  /** Beside the way through the job. */
+  aside?: ReactNode;
+  children?: ReactNode;
+}) {
+  const { dusk, toggle, units, setUnits } = useShell();
   return (
     <header className="flex h-14 shrink-0 items-center gap-4 border-b border-base-300 bg-base-100 px-5">
       <Link href="/" className="flex items-center gap-2.5" aria-label="Owl Dome, library">
@@ -17,7 +26,16 @@ export function Header({ title, children }: { title?: string; children?: ReactNo
         </span>
       )}
       <div className="flex flex-1 justify-center">{children}</div>
-      <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={toggle}>
+      {aside}
+      <button
+        type="button"
+        className="btn btn-ghost btn-sm px-2 font-normal"
+        title="Lengths are shown in these units; click to change"
+        onClick={() => setUnits(units === "metric" ? "imperial" : "metric")}
+      >
+        {units === "metric" ? "Metres" : "Feet"}
+      </button>
+      <button type="button" className="btn btn-ghost btn-sm px-2 font-normal" onClick={toggle}>
         {dusk ? "Daylight" : "Dusk"}
       </button>
     </header>

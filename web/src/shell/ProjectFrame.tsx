@@ -6,6 +6,7 @@ import { HandOverStage } from "../handover/HandOverStage";
 import { LookStage } from "../look/LookStage";
 import { Mark } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
+import { PreflightPill } from "../preflight/PreflightPill";
 import type { Project } from "../generated/Project";
 import { RenderStage } from "../render/RenderStage";
 import { SceneStage } from "../scene/SceneStage";
@@ -27,7 +28,10 @@ export function ProjectFrame({ id, stage }: { id: number; stage: string }) {
   const Screen = screens[stage] ?? SceneStage;
   return (
     <div className="flex h-full flex-col">
-      <Header title={project?.name ?? ""}>
+      <Header
+        title={project?.name ?? ""}
+        aside={project && <PreflightPill key={project.id} project={project} />}
+      >
         {project && (
           <nav aria-label="Stages">
             <ol className="flex items-stretch">

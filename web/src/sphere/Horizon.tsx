@@ -16,6 +16,10 @@ interface Props {
   viewName?: string;
   /** Dragging turns the picture by so many degrees; `end` is true when the pointer is let go. */
   onTurn?: (degrees: number, end: boolean) => void;
+  /** A click on a place without dragging, or Enter for the middle of the view; relative to the middle, degrees. */
+  onPick?: (lon: number, lat: number) => void;
+  /** What a viewer sees first, where it differs from the view. */
+  opening?: View | undefined;
   /** Pointing at a place, relative to the middle; degrees. */
   onPoint?: (lon: number, lat: number) => void;
   /** The pointer is over a place of the picture, 0 to 1 both ways, or has left it. */
@@ -25,6 +29,8 @@ interface Props {
   note?: ReactNode;
 }
 
+/** Less than this is no drag, pixels. */
+const STILL = 4;
 const RULER_LABELS = Array.from({ length: 12 }, (_, i) => i * 30);
 const RULER_TICKS = Array.from({ length: 36 }, (_, i) => i * 10);
 
@@ -33,6 +39,7 @@ export function Horizon(props: Props) {
   const { picture, label, heading, pitch = 0, roll = 0, view, viewRatio = 1.6, onTurn, onPoint } = props;
   const frame = useRef<HTMLDivElement>(null);
   const drag = useRef<number | null>(null);
+  const pressed = useRef<[number, number] | null>(null);
 
   const place = (e: PointerEvent): [number, number] => {
     const box = frame.current?.getBoundingClientRect();
@@ -45,6 +52,7 @@ export function Horizon(props: Props) {
   const down = (e: PointerEvent) => {
     e.currentTarget.setPointerCapture(e.pointerId);
     drag.current = e.clientX;
+    pressed.current = [e.clientX, e.clientY];
     onPoint?.(...place(e));
   };
   const move = (e: PointerEvent) => {
@@ -53,6 +61,10 @@ export function Horizon(props: Props) {
       props.onHover([lon / 360 + 0.5, 0.5 - lat / 180]);
     }
     if (drag.current === null) return;
+    const from = pressed.current;
+    // A hand is never quite still: a click is no drag.
+    if (from && Math.hypot(e.clientX - from[0], e.clientY - from[1]) < STILL) return;
+    pressed.current = null;
     const width = frame.current?.clientWidth ?? 1;
     if (onTurn) {
       onTurn((-(e.clientX - drag.current) / width) * 360, false);
@@ -60,11 +72,20 @@ export function Horizon(props: Props) {
     }
     onPoint?.(...place(e));
   };
-  const up = () => {
-    if (drag.current !== null) onTurn?.(0, true);
+  const up = (e: PointerEvent) => {
+    if (drag.current !== null) {
+      if (pressed.current) props.onPick?.(...place(e));
+      else onTurn?.(0, true);
+    }
     drag.current = null;
+    pressed.current = null;
   };
   const keys = (e: React.KeyboardEvent) => {
+    if (e.key === "Enter" && props.onPick) {
+      e.preventDefault();
+      props.onPick(view?.lon ?? 0, view?.lat ?? 0);
+      return;
+    }
     const step = e.shiftKey ? 10 : 1;
     const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, step], ArrowDown: [0, -step] }[
       e.key
@@ -142,6 +163,17 @@ export function Horizon(props: Props) {
               strokeWidth="0.5"
               strokeDasharray="1.5 2.5"
             />
+            {props.opening && (
+              <path
+                d={viewOutline(props.opening, viewRatio)}
+                fill="none"
+                stroke="#fff"
+                strokeWidth="0.7"
+                strokeDasharray="0.2 1.6"
+                strokeLinecap="round"
+                data-testid="opening-frame"
+              />
+            )}
             {view && (
               <>
                 <path

@@ -23,6 +23,33 @@ function lonLat([x, y, z]: Vector): [number, number] {
   return [Math.atan2(x, -z) / RAD, Math.atan2(y, Math.hypot(x, z)) / RAD];
 }
 
+/** How a viewpoint is turned, degrees. */
+export interface Turn {
+  heading_deg: number;
+  pitch_deg: number;
+  roll_deg: number;
+}
+
+/** Heading and pitch in the world of a place in a viewpoint's picture; degrees. */
+export function worldOf(lon: number, lat: number, turn: Turn): [number, number] {
+  const [cl, sl] = [Math.cos(lat * RAD), Math.sin(lat * RAD)];
+  const [x, y, z] = [cl * Math.sin(lon * RAD), sl, -cl * Math.cos(lon * RAD)];
+  const [c, s] = [Math.cos(turn.roll_deg * RAD), Math.sin(turn.roll_deg * RAD)];
+  const upright: Vector = [x * c + y * s, y * c - x * s, z];
+  const [heading, pitch] = lonLat(turned(upright, turn.heading_deg * RAD, turn.pitch_deg * RAD));
+  return [((heading % 360) + 360) % 360, pitch];
+}
+
+/** Where a heading and pitch of the world lie in a viewpoint's picture: longitude and latitude, degrees. */
+export function pictureOf(heading: number, pitch: number, turn: Turn): [number, number] {
+  const [cp, sp] = [Math.cos(pitch * RAD), Math.sin(pitch * RAD)];
+  const off = (heading - turn.heading_deg) * RAD;
+  const ahead: Vector = [cp * Math.sin(off), sp, -cp * Math.cos(off)];
+  const [x, y, z] = turned(ahead, 0, -turn.pitch_deg * RAD);
+  const [c, s] = [Math.cos(turn.roll_deg * RAD), Math.sin(turn.roll_deg * RAD)];
+  return lonLat([x * c - y * s, x * s + y * c, z]);
+}
+
 /** An SVG path through points of longitude and latitude, broken where it leaves one edge and enters the other. */
 function pathOf(points: [number, number][]): string {
   let path = "";

@@ -1,50 +1,83 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, type LivePicture } from "../api/client";
 import type { Pose } from "../generated/Pose";
 
-/** Small enough to come at once, larger ones soon after; then large enough to judge. */
-const FIRST_WIDTHS = [128, 256];
+/** While something moves: its own colours without the scene's light, many times a second. */
+const MOVING_WIDTH = 192;
+/** Lit pictures: a small one soon, then one large enough to judge. */
+const FIRST_WIDTH = 256;
 const WIDTH = 512;
 
 export interface Live extends Partial<LivePicture> {
   url: string | null;
   problem: unknown;
+  /** Pictures shown so far. */
+  shown: number;
+}
+
+interface Options {
+  clay?: boolean;
+  /** Whether the pose is being moved right now. */
+  moving?: boolean;
 }
 
 const sleep = (ms: number) => new Promise((r) => setTimeout(r, ms));
 
-/** The live unrolled picture of a pose: a small one at once, then a larger one that gets better while nothing moves. */
-export function useLivePicture(project: number, pose: Pose, settings: unknown, clay = false): Live {
-  const [live, setLive] = useState<Live>({ url: null, problem: null });
-  const key = JSON.stringify([project, pose, settings, clay]);
+/**
+ * The live unrolled picture of a pose. A quick one comes at once and follows every move; once nothing moves,
+ * lit ones follow that get better.
+ */
+export function useLivePicture(
+  project: number,
+  pose: Pose,
+  settings: unknown,
+  { clay = false, moving = false }: Options = {},
+): Live {
+  const [live, setLive] = useState<Live>({ url: null, problem: null, shown: 0 });
+  const key = JSON.stringify([project, pose, settings, clay, moving]);
+  const busy = useRef<Promise<unknown> | null>(null);
   useEffect(() => {
     const stop = new AbortController();
     const show = (picture: LivePicture) => {
-      if (stop.signal.aborted) return;
       const url = URL.createObjectURL(picture.picture);
       setLive((before) => {
         if (before.url) URL.revokeObjectURL(before.url);
-        return { ...picture, url, problem: null };
+        return { ...picture, url, problem: null, shown: before.shown + 1 };
       });
     };
     const run = async () => {
-      // While something is dragged only the last place of a short while is asked for.
-      await sleep(40);
+      // One quick picture at a time: while it is made, only the last of the poses is remembered. It is shown
+      // even if the pose has moved on, or nothing would be seen during a long drag.
+      while (busy.current) await busy.current.catch(() => undefined);
       if (stop.signal.aborted) return;
-      for (const width of FIRST_WIDTHS) {
-        show(await api.live(project, { pose, width, clay }, stop.signal));
+      const quick = api.live(
+        project,
+        { pose, width: MOVING_WIDTH, clay, quick: true },
+        new AbortController().signal,
+      );
+      busy.current = quick;
+      try {
+        show(await quick);
+      } finally {
+        busy.current = null;
       }
-      for (;;) {
-        const picture = await api.live(project, { pose, width: WIDTH, clay }, stop.signal);
-        show(picture);
-        if (picture.samples >= picture.enough) return;
+      if (moving) return;
+      await sleep(60);
+      for (const width of [FIRST_WIDTH, WIDTH]) {
+        for (;;) {
+          if (stop.signal.aborted) return;
+          const picture = await api.live(project, { pose, width, clay }, stop.signal);
+          if (stop.signal.aborted) return;
+          show(picture);
+          if (width === FIRST_WIDTH || picture.samples >= picture.enough) break;
+        }
       }
     };
     run().catch((problem: unknown) => {
       if (!stop.signal.aborted) setLive((before) => ({ ...before, problem }));
     });
     return () => stop.abort();
-    // The key stands for project, pose, settings and clay by value.
+    // The key stands for everything by value.
     // oxlint-disable-next-line react-hooks/exhaustive-deps
   }, [key]);
   return live;

@@ -1,127 +1,100 @@
-import { useQuery } from "@tanstack/react-query";
-import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
-import { api, type Area } from "../api/client";
+import { useRef, useState } from "react";
+import type { ClearanceInfo } from "../generated/ClearanceInfo";
+import type { FindingInfo } from "../generated/FindingInfo";
+import type { MoverInfo } from "../generated/MoverInfo";
 import type { Pose } from "../generated/Pose";
+import type { SightLine } from "../generated/SightLine";
 import type { Viewpoint } from "../generated/Viewpoint";
-import { metres } from "../parts/units";
+import { degrees, length, wrapHeading } from "../parts/units";
+import { PaperBase, ScaleBar, ZoomButtons } from "./PaperBase";
+import { along, headingTo, pointCount, ringPath, wedgePath } from "./drawing";
+import { usePaper } from "./usePaper";
 
 interface Props {
   project: number;
+  /** Changes when the scene does. */
+  version: string;
   viewpoints: Viewpoint[];
   chosen: number;
   pose: Pose;
   /** Height of the cut, metres. */
   cut: number;
   hfov: number;
+  clearance: ClearanceInfo | null;
+  findings: FindingInfo[];
+  /** Space wanted beside the viewer, metres. */
+  beside: number;
+  sights: SightLine[];
+  movers: MoverInfo[];
+  picked: [number, number, number] | null;
+  /** Heading of the section's line, degrees. */
+  section: number;
+  /** The next click adds a viewpoint. */
+  adding: boolean;
   onChoose: (id: number) => void;
   onMove: (x: number, z: number, end: boolean) => void;
+  onAdd: (x: number, z: number) => void;
+  /** A click on the plan: the surface in that heading is meant. */
+  onPick: (heading: number) => void;
+  onSection: (heading: number) => void;
 }
 
-interface Camera {
-  x: number;
-  z: number;
-  /** Pixels per metre. */
-  scale: number;
-}
+type Drag = { kind: "viewpoint" | "paper" | "section"; x: number; y: number; moved: boolean };
 
-/** A round number of metres for the scale bar. */
-function barLength(scale: number): number {
-  const wanted = 90 / scale;
-  const power = 10 ** Math.floor(Math.log10(wanted));
-  return ([5, 2, 1].find((k) => k * power <= wanted) ?? 1) * power;
-}
-
-function linesPath(lines: number[]): string {
-  let path = "";
-  for (let i = 0; i + 3 < lines.length; i += 4) {
-    path += `M${lines[i]} ${lines[i + 1]}L${lines[i + 2]} ${lines[i + 3]}`;
-  }
-  return path;
-}
+/** Less than this is a click, pixels. */
+const STILL = 4;
+/** A chosen viewpoint nearer to the edge than this comes to the middle, pixels. */
+const EDGE = 70;
+const DUSK = "#3c5570";
 
 /** The scene cut at a height and seen from above; north (heading 0) is up. */
-export function PlanView({ project, viewpoints, chosen, pose, cut, hfov, onChoose, onMove }: Props) {
-  const box = useRef<HTMLDivElement>(null);
-  const [size, setSize] = useState({ w: 400, h: 400 });
-  const [camera, setCamera] = useState<Camera>({ x: pose.position[0], z: pose.position[2], scale: 26 });
-  const drag = useRef<{ kind: "viewpoint" | "plan"; x: number; y: number } | null>(null);
-
-  useLayoutEffect(() => {
-    const element = box.current;
-    if (!element) return;
-    const watcher = new ResizeObserver(() => setSize({ w: element.clientWidth, h: element.clientHeight }));
-    watcher.observe(element);
-    return () => watcher.disconnect();
-  }, []);
-
-  // Another viewpoint may stand outside what is shown.
+export function PlanView(props: Props) {
+  const { pose, viewpoints, chosen, clearance, section, onMove } = props;
   const [x, , z] = pose.position;
-  useEffect(() => {
-    setCamera((c) => {
-      const seen = Math.abs(x - c.x) * c.scale < size.w / 2 && Math.abs(z - c.z) * c.scale < size.h / 2;
-      return seen || drag.current ? c : { ...c, x, z };
-    });
-    // Only a change of the chosen viewpoint moves the plan.
-    // oxlint-disable-next-line react-hooks/exhaustive-deps
-  }, [chosen]);
+  const box = useRef<HTMLDivElement>(null);
+  const view = usePaper(box, props.project, { y: props.cut }, { x, y: z, scale: 26 }, props.version);
+  const { paper, toScreen } = view;
+  const drag = useRef<Drag | null>(null);
+  // Where a drag began, for telling how far it went.
+  const [from, setFrom] = useState<[number, number] | null>(null);
+  const [shownFor, setShownFor] = useState(chosen);
+  // Another viewpoint may stand outside of what is shown.
+  if (shownFor !== chosen) {
+    setShownFor(chosen);
+    const at = toScreen(x, z);
+    if (at.left < EDGE || at.top < EDGE || at.left > view.size.w - EDGE || at.top > view.size.h - EDGE)
+      view.setPaper((c) => ({ ...c, x, y: z }));
+  }
 
-  const wheel = useCallback((e: WheelEvent) => {
-    e.preventDefault();
-    const frame = box.current?.getBoundingClientRect();
-    if (!frame) return;
-    const [px, py] = [e.clientX - frame.left - frame.width / 2, e.clientY - frame.top - frame.height / 2];
-    setCamera((c) => {
-      const scale = Math.min(400, Math.max(0.5, c.scale * Math.exp(-e.deltaY * 0.0015)));
-      // What lies under the pointer stays there.
-      return { scale, x: c.x + px / c.scale - px / scale, z: c.z + py / c.scale - py / scale };
-    });
-  }, []);
-  useEffect(() => {
-    const element = box.current;
-    element?.addEventListener("wheel", wheel, { passive: false });
-    return () => element?.removeEventListener("wheel", wheel);
-  }, [wheel]);
-
-  // The drawing is asked for once the plan is still, a little larger than the window.
-  const [settled, setSettled] = useState({ camera, size, cut });
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled({ camera, size, cut }), 180);
-    return () => clearTimeout(timer);
-  }, [camera, size, cut]);
-  const s = settled.camera;
-  const [halfW, halfH] = [(settled.size.w * 0.75) / s.scale, (settled.size.h * 0.75) / s.scale];
-  const area: Area = { x0: s.x - halfW, x1: s.x + halfW, z0: s.z - halfH, z1: s.z + halfH };
-  const { data: plan } = useQuery({
-    queryKey: ["plan", project, settled.cut, area],
-    queryFn: () => api.plan(project, settled.cut, area),
-    placeholderData: (before) => before,
-    gcTime: 10_000,
-  });
-
-  const toScreen = (px: number, pz: number) => ({
-    left: (px - camera.x) * camera.scale + size.w / 2,
-    top: (pz - camera.z) * camera.scale + size.h / 2,
-  });
-  const view = `${camera.x - size.w / 2 / camera.scale} ${camera.z - size.h / 2 / camera.scale} ${size.w / camera.scale} ${size.h / camera.scale}`;
-  const bar = barLength(camera.scale);
-  const here = toScreen(x, z);
-  const half = ((hfov / 2) * Math.PI) / 180;
-  const wedge = (r: number) => {
-    const at = (a: number) => `${r * Math.sin(a)} ${-r * Math.cos(a)}`;
-    return `M0 0L${at(-half)}A${r} ${r} 0 0 1 ${at(half)}Z`;
+  const start = (e: React.PointerEvent, kind: Drag["kind"]) => {
+    e.stopPropagation();
+    box.current?.setPointerCapture(e.pointerId);
+    drag.current = { kind, x: e.clientX, y: e.clientY, moved: false };
+    if (kind === "viewpoint") setFrom([x, z]);
   };
-
   const move = (e: React.PointerEvent) => {
     const d = drag.current;
-    if (!d) return;
-    const [dx, dy] = [(e.clientX - d.x) / camera.scale, (e.clientY - d.y) / camera.scale];
-    drag.current = { ...d, x: e.clientX, y: e.clientY };
+    if (!d || (!d.moved && Math.hypot(e.clientX - d.x, e.clientY - d.y) < STILL)) return;
+    const [dx, dy] = [(e.clientX - d.x) / paper.scale, (e.clientY - d.y) / paper.scale];
+    drag.current = { ...d, x: e.clientX, y: e.clientY, moved: true };
     if (d.kind === "viewpoint") onMove(x + dx, z + dy, false);
-    else setCamera((c) => ({ ...c, x: c.x - dx, z: c.z - dy }));
+    else if (d.kind === "paper") view.setPaper((c) => ({ ...c, x: c.x - dx, y: c.y - dy }));
+    else {
+      const [px, pz] = view.toPaper(e.clientX, e.clientY);
+      props.onSection(wrapHeading(Math.round(headingTo(x, z, px, pz))));
+    }
   };
-  const up = () => {
-    if (drag.current?.kind === "viewpoint") onMove(x, z, true);
+  const up = (e: React.PointerEvent) => {
+    const d = drag.current;
     drag.current = null;
+    setFrom(null);
+    if (!d) return;
+    if (d.kind === "viewpoint" && d.moved) onMove(x, z, true);
+    if (d.kind === "paper" && !d.moved) {
+      const [px, pz] = view.toPaper(e.clientX, e.clientY);
+      if (props.adding) props.onAdd(px, pz);
+      else props.onPick(headingTo(x, z, px, pz));
+    }
   };
   const keys = (e: React.KeyboardEvent) => {
     const step = e.shiftKey ? 0.5 : 0.1;
@@ -130,39 +103,128 @@ export function PlanView({ project, viewpoints, chosen, pose, cut, hfov, onChoos
     ];
     if (!by) return;
     e.preventDefault();
+    e.stopPropagation();
     onMove(x + (by[0] ?? 0), z + (by[1] ?? 0), true);
   };
+  const pan = (e: React.KeyboardEvent) => {
+    const step = 60 / paper.scale;
+    const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
+      e.key
+    ];
+    if (by) view.setPaper((c) => ({ ...c, x: c.x + (by[0] ?? 0), y: c.y + (by[1] ?? 0) }));
+    else if (e.key === "+" || e.key === "=") view.zoom(1.25);
+    else if (e.key === "-") view.zoom(0.8);
+    else if (e.key === "Enter" && props.adding) props.onAdd(paper.x, paper.y);
+    else return;
+    e.preventDefault();
+  };
+
+  const here = toScreen(x, z);
+  const nearest = clearance?.nearest ?? null;
+  const ring = clearance?.ring ?? [];
+  // The ring is drawn no farther than is of use for standing.
+  const body = ring.map((r) => Math.min(r, 6));
+  const [ax, az] = along(x, z, section, -400 / paper.scale);
+  const [bx, bz] = along(x, z, section, 400 / paper.scale);
+  const grip = toScreen(...along(x, z, section, 96 / paper.scale));
+  const place = (id: number) => viewpoints.find((v) => v.id === id)?.pose.position;
+  const spot = (f: FindingInfo): [number, number] | null => {
+    if (f.heading_deg === null || ring.length === 0) return null;
+    const far = ring[Math.round(f.heading_deg / (360 / ring.length)) % ring.length] ?? 0;
+    return along(x, z, f.heading_deg, Math.min(far, 30));
+  };
+  const application = "application";
 
   return (
     <div
       ref={box}
       data-testid="plan"
-      data-lines={plan ? plan.lines.length / 4 : 0}
-      className="relative size-full touch-none overflow-hidden rounded-md border border-base-300 bg-white"
-      onPointerDown={(e) => {
-        e.currentTarget.setPointerCapture(e.pointerId);
-        drag.current = { kind: "plan", x: e.clientX, y: e.clientY };
-      }}
+      data-points={view.plan ? pointCount(view.plan) : 0}
+      data-solids={view.plan?.solids.length ?? 0}
+      role={application}
+      aria-label="Plan. Arrow keys move it, plus and minus zoom; the viewpoint itself is moved with its own arrow keys."
+      tabIndex={0}
+      className={`relative size-full touch-none overflow-hidden rounded-md border border-base-300 bg-white ${props.adding ? "cursor-copy" : "cursor-grab"}`}
+      onPointerDown={(e) => start(e, "paper")}
       onPointerMove={move}
       onPointerUp={up}
-      onPointerCancel={up}
+      onPointerCancel={() => (drag.current = null)}
+      onKeyDown={pan}
     >
-      <svg viewBox={view} className="absolute inset-0 size-full" aria-hidden="true">
-        <image
-          href={api.planPicture(project, settled.cut, area, 640)}
-          x={area.x0}
-          y={area.z0}
-          width={area.x1 - area.x0}
-          height={area.z1 - area.z0}
-          preserveAspectRatio="none"
+      <svg viewBox={view.viewBox} className="absolute inset-0 size-full" aria-hidden="true">
+        <PaperBase view={view} up={false} />
+        <path
+          d={`M${ax} ${az}L${bx} ${bz}`}
+          stroke="#b0722f"
+          strokeWidth="1.2"
+          strokeDasharray="9 3 2 3"
+          fill="none"
+          vectorEffect="non-scaling-stroke"
         />
-        {plan && (
+        {props.movers.map((m) => (
           <path
-            d={linesPath(plan.lines)}
+            key={m.node}
+            d={m.points.map((p, i) => `${i === 0 ? "M" : "L"}${p[0]} ${p[2]}`).join("")}
             fill="none"
-            stroke="#262a33"
-            strokeWidth="1.6"
+            stroke={DUSK}
+            strokeOpacity="0.75"
+            strokeWidth="1.8"
+            strokeDasharray="1 4"
             strokeLinecap="round"
+            vectorEffect="non-scaling-stroke"
+            data-testid="path"
+          />
+        ))}
+        {props.sights.map((s) => {
+          const [a, b] = [place(s.from), place(s.to)];
+          if (!a || !b) return null;
+          return (
+            <path
+              key={`${s.from}-${s.to}`}
+              d={`M${a[0]} ${a[2]}L${b[0]} ${b[2]}`}
+              stroke={s.between === null ? "#5f7548" : "#a8452e"}
+              strokeWidth={s.between === null ? 2 : 1.2}
+              strokeDasharray={s.between === null ? undefined : "3 5"}
+              vectorEffect="non-scaling-stroke"
+              data-testid="sight-line"
+            />
+          );
+        })}
+        {body.length > 0 && (
+          <path
+            d={ringPath(x, z, body)}
+            fill="#5f7548"
+            fillOpacity="0.16"
+            stroke="#5f7548"
+            strokeWidth="1.4"
+            vectorEffect="non-scaling-stroke"
+            data-testid="ring"
+          />
+        )}
+        <circle
+          cx={x}
+          cy={z}
+          r={props.beside}
+          fill="none"
+          stroke={Math.min(...ring, 1e9) < props.beside ? "#a8452e" : "#5f7548"}
+          strokeWidth="1.2"
+          strokeDasharray="2 2"
+          vectorEffect="non-scaling-stroke"
+        />
+        {nearest && (
+          <path
+            d={`M${x} ${z}L${nearest.point[0]} ${nearest.point[2]}`}
+            stroke="#7a4d12"
+            strokeWidth="1.6"
+            vectorEffect="non-scaling-stroke"
+          />
+        )}
+        {from && (
+          <path
+            d={`M${from[0]} ${from[1]}L${x} ${z}`}
+            stroke={DUSK}
+            strokeWidth="1.2"
+            strokeDasharray="4 3"
             vectorEffect="non-scaling-stroke"
           />
         )}
@@ -170,16 +232,26 @@ export function PlanView({ project, viewpoints, chosen, pose, cut, hfov, onChoos
       {viewpoints
         .filter((v) => v.id !== chosen)
         .map((v) => (
-          <button
-            key={v.id}
-            type="button"
-            className="absolute flex -translate-x-1/2 -translate-y-1/2 items-center gap-1 rounded-full border border-[#3c5570] bg-white/90 px-2 py-0.5 text-[11px] text-[#262a33]"
-            style={toScreen(v.pose.position[0], v.pose.position[2])}
-            onPointerDown={(e) => e.stopPropagation()}
-            onClick={() => onChoose(v.id)}
-          >
-            {v.name}
-          </button>
+          <div key={v.id} className="absolute" style={toScreen(v.pose.position[0], v.pose.position[2])}>
+            <svg
+              className="pointer-events-none absolute overflow-visible"
+              width="1"
+              height="1"
+              aria-hidden="true"
+            >
+              <g transform={`rotate(${v.pose.heading_deg})`}>
+                <path d={wedgePath(26, 30)} fill={DUSK} fillOpacity="0.2" stroke={DUSK} strokeOpacity="0.6" />
+              </g>
+            </svg>
+            <button
+              type="button"
+              className="absolute -translate-x-1/2 -translate-y-1/2 rounded-full border border-[#3c5570] bg-white/90 px-2 py-0.5 text-[11px] whitespace-nowrap text-[#262a33]"
+              onPointerDown={(e) => e.stopPropagation()}
+              onClick={() => props.onChoose(v.id)}
+            >
+              {v.name}
+            </button>
+          </div>
         ))}
       <svg
         className="pointer-events-none absolute overflow-visible"
@@ -189,28 +261,79 @@ export function PlanView({ project, viewpoints, chosen, pose, cut, hfov, onChoos
         aria-hidden="true"
       >
         <g transform={`rotate(${pose.heading_deg})`}>
-          <path d={wedge(70)} fill="#3c5570" fillOpacity="0.22" stroke="#3c5570" strokeWidth="1.2" />
+          <path
+            d={wedgePath(64, props.hfov / 2)}
+            fill={DUSK}
+            fillOpacity="0.22"
+            stroke={DUSK}
+            strokeWidth="1.2"
+          />
         </g>
       </svg>
+      {props.findings.map((f) => {
+        const at = spot(f);
+        return (
+          at && (
+            <span
+              key={`${f.rule}-${f.what}`}
+              className={`pointer-events-none absolute size-3 -translate-x-1/2 -translate-y-1/2 rotate-45 border-2 border-white ${f.level === "stop" ? "bg-[#a8452e]" : f.level === "warn" ? "bg-[#c98a1b]" : "bg-[#5b5f68]"}`}
+              style={toScreen(...at)}
+              title={f.what}
+              data-testid="plan-mark"
+            />
+          )
+        );
+      })}
+      {props.picked && (
+        <span
+          className="pointer-events-none absolute size-3.5 -translate-x-1/2 -translate-y-1/2 rounded-full border-[3px] border-[#b0722f] bg-white"
+          style={toScreen(props.picked[0], props.picked[2])}
+        />
+      )}
       <button
         type="button"
-        aria-label={`Viewpoint at x ${metres(x)}, z ${metres(z)}. Drag it, or move it with the arrow keys.`}
+        aria-label={`Line of the section, running to heading ${degrees(section, 0)}. Drag it, or turn it with the left and right arrow keys.`}
+        data-testid="section-grip"
+        className="absolute size-4 -translate-x-1/2 -translate-y-1/2 cursor-grab rounded-sm border-2 border-white bg-[#b0722f] shadow"
+        style={grip}
+        onPointerDown={(e) => start(e, "section")}
+        onKeyDown={(e) => {
+          const by = e.key === "ArrowLeft" ? -5 : e.key === "ArrowRight" ? 5 : 0;
+          if (by === 0) return;
+          e.preventDefault();
+          e.stopPropagation();
+          props.onSection(wrapHeading(section + by));
+        }}
+      />
+      <button
+        type="button"
+        aria-label={`Viewpoint at x ${length(x)}, z ${length(z)}. Drag it, or move it with the arrow keys.`}
         data-testid="viewpoint-handle"
         className="absolute size-6 -translate-x-1/2 -translate-y-1/2 cursor-move rounded-full border-[3px] border-white bg-[#3c5570] shadow"
         style={here}
-        onPointerDown={(e) => {
-          e.stopPropagation();
-          box.current?.setPointerCapture(e.pointerId);
-          drag.current = { kind: "viewpoint", x: e.clientX, y: e.clientY };
-        }}
+        onPointerDown={(e) => start(e, "viewpoint")}
         onKeyDown={keys}
       />
-      <div className="pointer-events-none absolute bottom-2 left-2 rounded bg-white/85 px-2 py-1 text-[11px] text-[#262a33]">
-        <div className="h-1.5 border-x border-b border-[#262a33]" style={{ width: bar * camera.scale }} />
-        {metres(bar)}
-      </div>
-      <div className="pointer-events-none absolute top-2 right-2 rounded bg-white/85 px-2 py-1 text-[11px] text-[#262a33]">
-        ↑ heading 0°
+      {nearest && (
+        <span
+          className="pointer-events-none absolute rounded bg-white/90 px-1 text-[11px] whitespace-nowrap text-[#262a33]"
+          style={{ left: here.left + 16, top: here.top + 12 }}
+          data-testid="plan-distance"
+        >
+          {from ? `moved ${length(Math.hypot(x - from[0], z - from[1]))} · ` : ""}
+          {nearest.object} {length(nearest.distance_m)}
+        </span>
+      )}
+      <ScaleBar view={view} />
+      <ZoomButtons view={view} what="Plan" />
+      <div
+        className="pointer-events-none absolute top-1.5 right-1.5 flex flex-col items-center rounded bg-white/85 px-1.5 py-0.5 text-[11px] leading-tight text-[#262a33]"
+        title="Heading 0° is north"
+      >
+        <svg viewBox="0 0 12 22" className="h-5 w-3" aria-hidden="true">
+          <path d="M6 21V2M2 7.500 6 1.500l4 6" fill="none" stroke="#262a33" strokeWidth="1.6" />
+        </svg>
+        N 0°
       </div>
     </div>
   );

@@ -1,343 +1,417 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useLayoutEffect, useRef, useState } from "react";
-import { useLocation } from "wouter";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { useLocation, useSearchParams } from "wouter";
 import { api } from "../api/client";
-import { keys } from "../api/changes";
 import type { Project } from "../generated/Project";
-import type { Viewpoint } from "../generated/Viewpoint";
-import type { ViewpointDraft } from "../generated/ViewpointDraft";
-import { Mark } from "../parts/Mark";
-import { NumberField } from "../parts/NumberField";
+import type { SeenInfo } from "../generated/SeenInfo";
 import { Problem } from "../parts/Problem";
-import { degrees, metres, wrapHeading } from "../parts/units";
+import { Tabs } from "../parts/Tabs";
+import { degrees, length, wrapHeading, wrapSigned } from "../parts/units";
+import { useLatest } from "../parts/useLatest";
 import { Horizon } from "../sphere/Horizon";
 import { Lookout } from "../sphere/Lookout";
-import type { View } from "../sphere/geometry";
+import { pictureOf, worldOf, type View } from "../sphere/geometry";
 import { useLivePicture } from "../sphere/useLivePicture";
+import { AroundPanel } from "./AroundPanel";
+import { Compared } from "./Compared";
+import { HorizonMarks, findingMarks } from "./HorizonMarks";
+import { MovedPanel } from "./MovedPanel";
+import { PlacePanel } from "./PlacePanel";
 import { PlanView } from "./PlanView";
+import { SectionView } from "./SectionView";
+import { SeenPanel } from "./SeenPanel";
+import { StartsPanel } from "./StartsPanel";
+import { SurfacePanel, type Picked } from "./SurfacePanel";
+import { ViewpointBar } from "./ViewpointBar";
+import { along } from "./drawing";
+import { useStand } from "./useStand";
 
-const draftOf = ({ name, pose, unlocked }: Viewpoint): ViewpointDraft => ({ name, pose, unlocked });
+type Tab = "place" | "around" | "surface" | "seen" | "starts" | "moved";
 
-/** Where the viewer stands: plan, live Horizon and Lookout. */
+/** Rules whose findings need the light, and are told by the preflight alone. */
+const SLOW_RULES = new Set(["dark-side", "surroundings", "lamp-in-sight", "travel"]);
+
+/** Cut above the floor, metres: over tables and sills. */
+const CUT = 1.1;
+
+/** Where the viewer stands: plan, section, live Horizon and Lookout. */
 export function StandStage({ project }: { project: Project }) {
-  const queries = useQueryClient();
   const [, go] = useLocation();
-  const [chosen, setChosen] = useState(project.viewpoints[0]?.id ?? 0);
-  const viewpoint = project.viewpoints.find((v) => v.id === chosen) ?? project.viewpoints[0];
-  // What is being moved is ahead of what the server knows.
-  const [moving, setMoving] = useState<ViewpointDraft | null>(null);
+  const [query] = useSearchParams();
+  const stand = useStand(project);
+  const { viewpoint, current, clearance, change } = stand;
+  const { pose } = current;
+  const [x, y, z] = pose.position;
+  const [tab, setTab] = useState<Tab>("place");
   const [view, setView] = useState<View>({ lon: 0, lat: 0, hfov: 75 });
-  const current: ViewpointDraft =
-    moving ??
-    (viewpoint
-      ? draftOf(viewpoint)
-      : {
-          name: "",
-          unlocked: false,
-          pose: { position: [0, 0, 0], heading_deg: 0, pitch_deg: 0, roll_deg: 0 },
-        });
-  const live = useLivePicture(project.id, current.pose, project.settings);
-  const { data: floor } = useQuery({
-    queryKey: ["floor", project.id, current.pose.position],
-    queryFn: () => api.floor(project.id, current.pose.position),
+  const [adding, setAdding] = useState(false);
+  const [eyeHeight, setEyeHeight] = useState(1.6);
+  const [compared, setCompared] = useState<number | null>(null);
+  const [section, setSection] = useState(90);
+  const [cutAbove, setCutAbove] = useState(CUT);
+  const [picked, setPicked] = useState<Picked | null>(null);
+  const [aim, setAim] = useState<{ heading: number; pitch: number } | null>(null);
+  const [hover, setHover] = useState<[number, number] | null>(null);
+  const other = project.viewpoints.find((v) => v.id === compared && v.id !== viewpoint?.id);
+  const live = useLivePicture(project.id, pose, project.settings, { moving: stand.dragging });
+  // Plans and starts change with the shape of the scene only.
+  const { unit, time_s, moves } = project.settings;
+  const version = JSON.stringify([unit, time_s, moves]);
+  const shape = String(hash(version));
+
+  const reading = useLatest<[readonly [number, number, number], number, number, string], SeenInfo | null>(
+    hover ? [pose.position, hover[0], hover[1], version] : null,
+    ([position, heading, pitch]) => api.look(project.id, [...position], heading, pitch),
+  );
+  const places = project.viewpoints.map((v) => v.pose.position);
+  const { data: sights } = useQuery({
+    queryKey: ["sights", project.id, places, version],
+    queryFn: () => api.sightLines(project.id),
     placeholderData: (before) => before,
     gcTime: 10_000,
   });
 
-  const keep = (v: Viewpoint) =>
-    queries.setQueryData<Project>(
-      keys.project(project.id),
-      (p) => p && { ...p, viewpoints: p.viewpoints.map((o) => (o.id === v.id ? v : o)) },
-    );
-  const save = useMutation({
-    mutationFn: ({ id, draft }: { id: number; draft: ViewpointDraft }) =>
-      api.setViewpoint(project.id, id, draft),
-    onSuccess: (v) => {
-      keep(v);
-      setMoving(null);
-    },
-    onError: () => setMoving(null),
-  });
-  const add = useMutation({
-    mutationFn: (draft: ViewpointDraft) => api.addViewpoint(project.id, draft),
-    onSuccess: (v) => {
-      queries.setQueryData<Project>(
-        keys.project(project.id),
-        (p) => p && { ...p, viewpoints: [...p.viewpoints, v] },
-      );
-      setMoving(null);
-      setChosen(v.id);
-    },
-  });
-  const remove = useMutation({
-    mutationFn: (id: number) => api.removeViewpoint(project.id, id),
-    onSuccess: (_, id) => {
-      queries.setQueryData<Project>(
-        keys.project(project.id),
-        (p) => p && { ...p, viewpoints: p.viewpoints.filter((v) => v.id !== id) },
-      );
-      setMoving(null);
-      setChosen(project.viewpoints.find((v) => v.id !== id)?.id ?? 0);
-    },
-  });
+  const show = (heading: number, pitch: number) => {
+    const [lon, lat] = pictureOf(heading, pitch, pose);
+    setView((v) => ({ ...v, lon, lat }));
+  };
+  // A finding may be shown from elsewhere: its viewpoint and direction stand in the address.
+  const [asked, setAsked] = useState("");
+  const wanted = query.toString();
+  if (wanted !== asked) {
+    setAsked(wanted);
+    const id = Number(query.get("viewpoint"));
+    const to = project.viewpoints.find((v) => v.id === id);
+    if (to) {
+      stand.choose(id);
+      setTab("around");
+      if (query.has("heading")) {
+        const [lon, lat] = pictureOf(Number(query.get("heading")), Number(query.get("pitch")), to.pose);
+        setView((v) => ({ ...v, lon, lat }));
+      }
+    }
+  }
 
-  const latest = useRef(current);
-  useLayoutEffect(() => {
-    latest.current = current;
-  });
-  const change = (
-    part: Partial<ViewpointDraft["pose"]> & { name?: string; unlocked?: boolean },
-    end: boolean,
-  ) => {
-    const { name, unlocked, ...pose } = part;
-    const before = latest.current;
-    const next = {
-      name: name ?? before.name,
-      unlocked: unlocked ?? before.unlocked,
-      pose: { ...before.pose, ...pose },
+  const { undo, redo, whole, busy } = { ...project, ...stand };
+  useEffect(() => {
+    const keys = (e: KeyboardEvent) => {
+      const typing = e.target instanceof HTMLInputElement && e.target.type !== "checkbox";
+      if (!(e.ctrlKey || e.metaKey) || typing || busy) return;
+      const key = e.key.toLowerCase();
+      const again = key === "y" || (key === "z" && e.shiftKey);
+      if (key !== "z" && !again) return;
+      e.preventDefault();
+      if (again ? redo === null : undo === null) return;
+      whole(() => (again ? api.redo(project.id) : api.undo(project.id)));
     };
-    latest.current = next;
-    setMoving(next);
-    if (end && viewpoint) save.mutate({ id: viewpoint.id, draft: next });
-  };
-  const choose = (id: number) => {
-    setMoving(null);
-    setChosen(id);
-    // In the new viewpoint's own frame the Lookout starts straight ahead.
-    setView((v) => ({ ...v, lon: 0, lat: 0 }));
-  };
+    window.addEventListener("keydown", keys);
+    return () => window.removeEventListener("keydown", keys);
+  }, [undo, redo, whole, busy, project.id]);
 
   if (!viewpoint) return null;
-  const [x, y, z] = current.pose.position;
-  const floorY = floor?.floor_y ?? null;
-  const above = floorY === null ? null : y - floorY;
-  const level = current.pose.pitch_deg === 0 && current.pose.roll_deg === 0;
+  const pick = async (heading: number, pitch: number) => {
+    const seen = await api.look(project.id, pose.position, heading, pitch).catch(() => null);
+    setAim(null);
+    setPicked(seen ? { heading, pitch, seen } : null);
+    if (seen) setTab("surface");
+  };
+  const floorY = stand.floorY ?? y - eyeHeight;
+  const cut = Number((floorY + cutAbove).toFixed(3));
+  // What rays tell follows every move at once; what the light tells comes with the preflight.
+  const findings = [
+    ...(clearance?.findings ?? []),
+    ...(stand.dragging ? [] : stand.findings.filter((f) => SLOW_RULES.has(f.rule))),
+  ];
+  const opening = current.opening;
+  const openingView: View | undefined = opening
+    ? {
+        lon: wrapSigned(opening.heading_deg - pose.heading_deg),
+        lat: opening.pitch_deg,
+        hfov: opening.hfov_deg,
+      }
+    : undefined;
+  const marks = [
+    ...findingMarks(findings),
+    ...project.viewpoints
+      .filter((v) => v.id !== viewpoint.id)
+      .filter((v) =>
+        sights?.some(
+          (s) =>
+            s.between === null &&
+            ((s.from === v.id && s.to === viewpoint.id) || (s.to === v.id && s.from === viewpoint.id)),
+        ),
+      )
+      .map((v) => {
+        const d = v.pose.position.map((c, i) => c - (pose.position[i] ?? 0));
+        const [dx = 0, dy = 0, dz = 0] = d;
+        return {
+          key: `sight-${v.id}`,
+          heading: wrapHeading((Math.atan2(dx, -dz) * 180) / Math.PI),
+          pitch: (Math.atan2(dy, Math.hypot(dx, dz)) * 180) / Math.PI,
+          text: v.name,
+          look: "sight" as const,
+        };
+      }),
+    ...(picked && !aim
+      ? [
+          {
+            key: "picked",
+            heading: picked.heading,
+            pitch: picked.pitch,
+            text: picked.seen.name,
+            look: "picked" as const,
+          },
+        ]
+      : []),
+    ...(picked && aim
+      ? [{ key: "aim", ...aim, text: `${picked.seen.name} to here`, look: "aim" as const }]
+      : []),
+  ];
+  const aimAt = (lon: number, lat: number) => {
+    const [heading, pitch] = worldOf(lon, lat, pose);
+    setAim({ heading, pitch });
+  };
+  const horizon = (
+    <Horizon
+      picture={live.url}
+      label="Live unrolled picture"
+      heading={pose.heading_deg}
+      pitch={pose.pitch_deg}
+      roll={pose.roll_deg}
+      view={view}
+      viewRatio={1.3}
+      viewName="Lookout"
+      opening={openingView}
+      onHover={(place) =>
+        setHover(place ? worldOf((place[0] - 0.5) * 360, (0.5 - place[1]) * 180, pose) : null)
+      }
+      // While something is brought, the pointer says where to; otherwise it turns the viewpoint.
+      {...(aim
+        ? { onPoint: aimAt }
+        : {
+            onTurn: (by: number, end: boolean) =>
+              change({ heading_deg: wrapHeading(pose.heading_deg + by) }, end),
+            onPick: (lon: number, lat: number) => void pick(...worldOf(lon, lat, pose)),
+          })}
+      note={
+        <span data-testid="live" data-shown={live.shown}>
+          {stand.dragging
+            ? "Moving: own colours, without the light"
+            : live.samples
+              ? `Live, ${live.samples} of ${live.enough} samples${live.calm ? ", noise taken out" : ""}`
+              : "Preparing the light"}
+        </span>
+      }
+    >
+      <HorizonMarks marks={marks} turn={pose} />
+    </Horizon>
+  );
+  const seen = reading.value;
+  const under = (
+    <p className="ml-9 min-h-5 truncate text-xs" data-testid="reading" aria-live="off">
+      {hover === null
+        ? "Point at the Horizon to read names and distances; click to pick, drag to turn."
+        : `${degrees(hover[0])} / ${degrees(hover[1])} · ${
+            seen ? `${seen.name}, ${seen.material}, ${length(seen.distance_m)}` : "nothing of the scene"
+          }`}
+    </p>
+  );
+  const tabs: [Tab, string][] = [
+    ["place", "Place"],
+    ["around", findings.length > 0 ? `Around (${findings.length})` : "Around"],
+    ["surface", "Picked"],
+    ["seen", "In sight"],
+    ["starts", "Starts"],
+    ["moved", moves.length > 0 ? `Moved (${moves.length})` : "Moved"],
+  ];
 
   return (
-    <div className="grid h-full min-h-[640px] grid-cols-[minmax(0,24rem)_minmax(0,1fr)] gap-4">
-      <section className="flex min-h-0 flex-col gap-3" aria-label="Plan">
-        <div className="flex flex-wrap items-center gap-1.5" role="group" aria-label="Viewpoints">
-          {project.viewpoints.map((v) => (
-            <button
-              key={v.id}
-              type="button"
-              aria-pressed={v.id === viewpoint.id}
-              className={`rounded-full border px-2.5 py-0.5 text-[13px] ${v.id === viewpoint.id ? "border-secondary bg-secondary text-secondary-content" : "border-base-300 hover:bg-base-200"}`}
-              onClick={() => choose(v.id)}
-            >
-              {v.name}
-            </button>
-          ))}
-          <button
-            type="button"
-            className="rounded-full border border-dashed border-base-content/40 px-2.5 py-0.5 text-[13px] hover:bg-base-200"
-            onClick={() =>
-              add.mutate({
-                ...current,
-                name: `Viewpoint ${project.viewpoints.length + 1}`,
-                pose: { ...current.pose, position: [x + 0.5, y, z] },
-              })
-            }
-          >
-            Add viewpoint
-          </button>
-          {project.scene.cameras.length > 0 && (
-            <select
-              className="select select-xs w-36 rounded-full bg-base-100"
-              aria-label="Take a camera of the scene as a viewpoint"
-              value=""
-              onChange={(e) => {
-                const camera = project.scene.cameras[Number(e.target.value)];
-                // Its pitch and roll would make the horizon wavy; only place and heading are taken.
-                if (camera)
-                  add.mutate({
-                    name: camera.name.slice(0, 80) || "Camera",
-                    unlocked: false,
-                    pose: { ...camera.pose, pitch_deg: 0, roll_deg: 0 },
-                  });
-              }}
-            >
-              <option value="">From a camera</option>
-              {project.scene.cameras.map((c, i) => (
-                <option key={`${c.name}-${i}`} value={i}>
-                  {c.name}
-                </option>
-              ))}
-            </select>
-          )}
-        </div>
-        <div className="min-h-0 flex-1">
+    <div className="grid h-full min-h-[660px] grid-cols-[minmax(0,27rem)_minmax(0,1fr)] gap-4">
+      <section className="flex min-h-0 flex-col gap-2" aria-label="Plan and section">
+        <ViewpointBar
+          project={project}
+          stand={{
+            ...stand,
+            choose: (id) => {
+              stand.choose(id);
+              setPicked(null);
+              setAim(null);
+              // In the new viewpoint's own frame the Lookout starts straight ahead.
+              setView((v) => ({ ...v, lon: 0, lat: 0 }));
+            },
+          }}
+          adding={adding}
+          eyeHeight={eyeHeight}
+          compared={other ? compared : null}
+          onAdding={setAdding}
+          onEyeHeight={setEyeHeight}
+          onCompare={setCompared}
+        />
+        <div className="min-h-0 flex-[5]">
           <PlanView
             project={project.id}
+            version={shape}
             viewpoints={project.viewpoints}
             chosen={viewpoint.id}
-            pose={current.pose}
-            cut={Number(((floorY ?? y - 1.6) + 1.1).toFixed(2))}
+            pose={pose}
+            cut={cut}
             hfov={view.hfov}
-            onChoose={choose}
-            onMove={(px, pz, end) => change({ position: [px, latest.current.pose.position[1], pz] }, end)}
+            clearance={clearance}
+            findings={findings}
+            beside={project.settings.stand.beside_m}
+            sights={sights ?? []}
+            movers={project.scene.movers.filter((m) => m.camera || m.node === current.ride?.node)}
+            picked={picked?.seen.point ?? null}
+            section={section}
+            adding={adding}
+            onChoose={(id) => {
+              stand.choose(id);
+              setPicked(null);
+              setAim(null);
+            }}
+            onMove={stand.moveTo}
+            onAdd={(px, pz) => {
+              setAdding(false);
+              const from = { ...pose, position: [px, cut + 0.5, pz] as [number, number, number] };
+              void api
+                .clearance(project.id, viewpoint.id, from)
+                .then((c) => {
+                  // Over the void the new viewpoint stays at the height of this one.
+                  const floor = c.floor.floor_y ?? floorY;
+                  const ceiling = c.floor.ceiling_y ?? Infinity;
+                  const height = Math.min(eyeHeight, Math.max(0.3, (ceiling - floor) * 0.9));
+                  stand.add({
+                    name: freeName(project),
+                    pose: { ...pose, position: [px, floor + height, pz], pitch_deg: 0, roll_deg: 0 },
+                    unlocked: false,
+                    opening: null,
+                    ride: null,
+                  });
+                })
+                .catch(() => undefined);
+            }}
+            onPick={(heading) => void pick(heading, 0)}
+            onSection={setSection}
           />
         </div>
-        <p className="text-xs text-base-content/75">
-          Cut 1.10 m above the floor. Drag the viewpoint or the plan; the wheel zooms.
-        </p>
-      </section>
-      <section className="flex min-h-0 flex-col gap-3" aria-label="View">
-        <Horizon
-          picture={live.url}
-          label="Live unrolled picture"
-          heading={current.pose.heading_deg}
-          pitch={current.pose.pitch_deg}
-          roll={current.pose.roll_deg}
-          view={view}
-          viewRatio={1.5}
-          viewName="Lookout"
-          onTurn={(by, end) =>
-            change({ heading_deg: wrapHeading(latest.current.pose.heading_deg + by) }, end)
-          }
-          note={
-            <span>
-              {live.samples
-                ? `Live, ${live.samples} of ${live.enough} samples${live.calm ? ", noise taken out" : ""}`
-                : "Preparing the live picture"}
-            </span>
-          }
-        />
-        <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,22rem)_minmax(0,1fr)] gap-4 pl-9">
-          <Lookout
-            picture={live.picture ?? null}
-            view={view}
-            onView={setView}
-            label="Lookout"
-            className="h-full min-h-44 w-full rounded-2xl"
+        <div className="min-h-0 flex-[3]">
+          <SectionView
+            project={project.id}
+            version={shape}
+            pose={pose}
+            heading={section}
+            clearance={clearance}
+            moving={stand.dragging}
+            onMove={(to, far, end) => {
+              const [px, pz] = along(x, z, section, far);
+              change({ position: [px, to, pz] }, end);
+            }}
           />
-          <div className="flex min-h-0 flex-col gap-2 overflow-auto pr-1">
-            <div className="grid grid-cols-3 gap-2">
-              <label className="col-span-2 flex flex-col gap-0.5">
-                <span className="text-xs text-base-content/75">Name</span>
-                <input
-                  key={`${viewpoint.id}-${viewpoint.name}`}
-                  className="input input-sm w-full bg-base-100"
-                  defaultValue={viewpoint.name}
-                  maxLength={80}
-                  onBlur={(e) =>
-                    e.target.value.trim() &&
-                    e.target.value !== viewpoint.name &&
-                    change({ name: e.target.value }, true)
-                  }
-                  onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-                />
-              </label>
-              <NumberField
-                label="Heading"
-                unit="°"
-                step={1}
-                digits={1}
-                value={current.pose.heading_deg}
-                onChange={(h) => change({ heading_deg: wrapHeading(h) }, true)}
-              />
-              <NumberField
-                label="Height above floor"
-                unit="m"
-                step={0.05}
-                digits={2}
-                value={above ?? y}
-                disabled={above === null}
-                onChange={(h) => floorY !== null && change({ position: [x, floorY + h, z] }, true)}
-              />
-              <NumberField
-                label="East (x)"
-                unit="m"
-                step={0.1}
-                digits={2}
-                value={x}
-                onChange={(v) => change({ position: [v, y, z] }, true)}
-              />
-              <NumberField
-                label="South (z)"
-                unit="m"
-                step={0.1}
-                digits={2}
-                value={z}
-                onChange={(v) => change({ position: [x, y, v] }, true)}
-              />
-              {current.unlocked && (
-                <>
-                  <NumberField
-                    label="Pitch"
-                    unit="°"
-                    digits={1}
-                    min={-90}
-                    max={90}
-                    value={current.pose.pitch_deg}
-                    onChange={(v) => change({ pitch_deg: v }, true)}
-                  />
-                  <NumberField
-                    label="Roll"
-                    unit="°"
-                    digits={1}
-                    min={-180}
-                    max={180}
-                    value={current.pose.roll_deg}
-                    onChange={(v) => change({ roll_deg: v }, true)}
-                  />
-                </>
-              )}
-            </div>
-            <p className="text-xs">
-              {above === null ? (
-                <Mark kind="look">
-                  There is no floor below this place; set the height by moving it over one.
-                </Mark>
-              ) : (
-                <span className="text-base-content/80">
-                  Stands on “{floor?.object}” at {metres(floorY ?? 0)}
-                </span>
-              )}
-            </p>
-            <div className="flex items-center gap-3 text-sm">
-              {level ? (
-                <Mark kind="fine">Level</Mark>
-              ) : (
-                <Mark kind="look">
-                  Not level: pitch {degrees(current.pose.pitch_deg)}, roll {degrees(current.pose.roll_deg)};
-                  the horizon will be wavy.
-                </Mark>
-              )}
-              <button
-                type="button"
-                className="btn btn-ghost btn-xs font-normal"
-                onClick={() =>
-                  change(
-                    current.unlocked ? { unlocked: false, pitch_deg: 0, roll_deg: 0 } : { unlocked: true },
-                    true,
-                  )
-                }
-              >
-                {current.unlocked ? "Level and lock" : "Unlock pitch and roll"}
-              </button>
-            </div>
-            <Problem error={save.error ?? add.error ?? remove.error ?? live.problem} />
-            <div className="mt-auto flex items-center justify-between gap-2">
-              <button
-                type="button"
-                className="btn btn-ghost btn-sm font-normal text-error"
-                disabled={project.viewpoints.length < 2}
-                onClick={() => remove.mutate(viewpoint.id)}
-              >
-                Remove viewpoint
-              </button>
-              <button
-                type="button"
-                className="btn btn-primary btn-sm"
-                onClick={() => go(`/project/${project.id}/render?viewpoint=${viewpoint.id}`)}
-              >
-                Order a render from here
+        </div>
+        <label className="flex items-center gap-2 text-xs text-base-content/80">
+          <span className="whitespace-nowrap">Cut {length(cutAbove)} above the floor</span>
+          <input
+            type="range"
+            className="range range-xs flex-1"
+            min={0.05}
+            max={3}
+            step={0.05}
+            value={cutAbove}
+            onChange={(e) => setCutAbove(Number(e.target.value))}
+          />
+        </label>
+      </section>
+      <section className="flex min-h-0 flex-col gap-1.5" aria-label="View">
+        {other ? (
+          <div className="mx-auto flex w-full max-w-[38.500rem] flex-col gap-1">
+            {horizon}
+            {under}
+            <Compared
+              project={project}
+              viewpoint={other}
+              heading={pose.heading_deg}
+              moving={stand.dragging}
+            />
+            <div className="pl-9">
+              <button type="button" className="btn btn-sm font-normal" onClick={() => setCompared(null)}>
+                End the comparison
               </button>
             </div>
           </div>
-        </div>
+        ) : (
+          <>
+            {horizon}
+            {under}
+            <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,15rem)_minmax(0,1fr)] gap-4 pl-9">
+              <Lookout
+                picture={live.picture ?? null}
+                view={view}
+                onView={setView}
+                label="Lookout"
+                className="h-full min-h-40 w-full rounded-2xl"
+              />
+              <div className="flex min-h-0 flex-col gap-2">
+                <div className="flex items-center gap-2">
+                  <div className="flex-1">
+                    <Tabs label="About this viewpoint" tabs={tabs} chosen={tab} onChoose={setTab} />
+                  </div>
+                  <button
+                    type="button"
+                    className="btn btn-primary btn-sm"
+                    onClick={() => go(`/project/${project.id}/render?viewpoint=${viewpoint.id}`)}
+                  >
+                    Order a render
+                  </button>
+                </div>
+                <div
+                  className="min-h-0 flex-1 overflow-auto pr-1"
+                  role="tabpanel"
+                  aria-label={tabs.find(([t]) => t === tab)?.[1]}
+                  tabIndex={0}
+                >
+                  {tab === "place" && <PlacePanel project={project} stand={stand} view={view} />}
+                  {tab === "around" && (
+                    <AroundPanel project={project} stand={stand} findings={findings} onShow={show} />
+                  )}
+                  {tab === "surface" && (
+                    <SurfacePanel
+                      project={project}
+                      stand={stand}
+                      picked={picked}
+                      aim={aim}
+                      onAim={setAim}
+                      onDone={() => {
+                        setAim(null);
+                        setPicked(null);
+                        setTab("moved");
+                      }}
+                    />
+                  )}
+                  {tab === "seen" && <SeenPanel project={project} stand={stand} onShow={show} />}
+                  {tab === "starts" && <StartsPanel project={project} stand={stand} version={shape} />}
+                  {tab === "moved" && <MovedPanel project={project} stand={stand} />}
+                </div>
+                <Problem error={stand.error ?? live.problem} />
+              </div>
+            </div>
+          </>
+        )}
       </section>
     </div>
   );
+}
+
+/** A name that no viewpoint has. */
+function freeName(project: Project): string {
+  const taken = new Set(project.viewpoints.map((v) => v.name));
+  let n = project.viewpoints.length + 1;
+  while (taken.has(`Viewpoint ${n}`)) n++;
+  return `Viewpoint ${n}`;
+}
+
+/** A short number for a text, so that addresses of pictures change with the scene. */
+function hash(text: string): number {
+  let h = 0;
+  for (let i = 0; i < text.length; i++) h = (h * 31 + text.charCodeAt(i)) | 0;
+  return h >>> 0;
 }

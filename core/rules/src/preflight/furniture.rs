@@ -1,6 +1,6 @@
 //! Something beside and below the eye, or straight below it.
 
-use super::{Facts, Finding, Fix, Level, length};
+use super::{Facts, Finding, Level, length};
 use dome_trace::stand::remedy::step_away;
 
 pub(super) fn check(facts: &Facts, found: &mut Vec<Finding>) {
@@ -13,9 +13,10 @@ pub(super) fn check(facts: &Facts, found: &mut Vec<Finding>) {
     }
     let floor = clear.floor.map_or(stand.eye.y, |f| f.y);
     let away = || {
-        step_away(stand.scene, stand.eye, stand.limits.beside, floor)
-            .or_else(|| stand.to_the_middle())
-            .map(Fix::MoveTo)
+        stand.remedy(|| {
+            step_away(stand.scene, stand.eye, stand.limits.beside, floor)
+                .or_else(|| stand.to_the_middle())
+        })
     };
     let remedy = "Step away from it, or raise the eye well above it.".to_owned();
     if let Some((thing, height)) = &clear.over {

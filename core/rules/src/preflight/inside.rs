@@ -1,6 +1,6 @@
 //! The eye inside a solid.
 
-use super::{Facts, Finding, Fix, Level};
+use super::{Facts, Finding, Level};
 use dome_trace::stand::remedy::{out_of_solid, step_away};
 
 pub(super) fn check(facts: &Facts, found: &mut Vec<Finding>) {
@@ -11,14 +11,13 @@ pub(super) fn check(facts: &Facts, found: &mut Vec<Finding>) {
     else {
         return;
     };
-    let fix = stand
-        .to_the_middle()
-        .or_else(|| {
-            let floor = stand.clearance.floor.map_or(stand.eye.y, |f| f.y);
-            step_away(stand.scene, stand.eye, stand.limits.beside, floor)
-        })
-        .or_else(|| out_of_solid(stand.scene, stand.eye))
-        .map(Fix::MoveTo);
+    let fix = stand.remedy(|| {
+        let floor = stand.clearance.floor.map_or(stand.eye.y, |f| f.y);
+        stand
+            .to_the_middle()
+            .or_else(|| step_away(stand.scene, stand.eye, stand.limits.beside, floor))
+            .or_else(|| out_of_solid(stand.scene, stand.eye))
+    });
     found.push(
         stand
             .finding(

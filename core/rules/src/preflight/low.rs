@@ -1,6 +1,6 @@
 //! Something low above the eye.
 
-use super::{Facts, Finding, Fix, Level, length};
+use super::{Facts, Finding, Level, length};
 use dome_trace::stand::SEATED_EYE_HEIGHT;
 use dome_trace::stand::remedy::raise;
 
@@ -15,10 +15,11 @@ pub(super) fn check(facts: &Facts, found: &mut Vec<Finding>) {
     if stand.clearance.inside.is_some() {
         return;
     }
-    let fix = raise(stand.clearance, stand.eye, SEATED_EYE_HEIGHT)
-        .filter(|p| p.y < stand.eye.y)
-        .or_else(|| stand.to_the_middle())
-        .map(Fix::MoveTo);
+    let fix = stand.remedy(|| {
+        raise(stand.clearance, stand.eye, SEATED_EYE_HEIGHT)
+            .filter(|p| p.y < stand.eye.y)
+            .or_else(|| stand.to_the_middle())
+    });
     found.push(
         stand
             .finding(

@@ -120,6 +120,8 @@ pub struct StandFacts<'a> {
     pub transparent: bool,
     /// A quarter of the sphere that is dark.
     pub dark: Option<Dark>,
+    /// Whether remedies are looked for: that takes longer than the findings themselves.
+    pub remedies: bool,
     /// Heading of the way that the eye takes at this moment, degrees, if it rides on something.
     pub travel_deg: Option<f64>,
 }
@@ -249,6 +251,11 @@ impl StandFacts<'_> {
             direction: None,
             fix: None,
         }
+    }
+
+    /// A remedy, if they are looked for.
+    fn remedy(&self, find: impl FnOnce() -> Option<DVec3>) -> Option<Fix> {
+        self.remedies.then(find).flatten().map(Fix::MoveTo)
     }
 
     /// The middle of the nearest space, told as a remedy.

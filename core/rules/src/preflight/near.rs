@@ -1,6 +1,6 @@
 //! Things too near: for two eyes sooner than for one.
 
-use super::{Facts, Finding, Fix, Level, length};
+use super::{Facts, Finding, Level, length};
 use dome_trace::stand::remedy::step_away;
 
 /// Nearer than this fills a good part of the picture even with one eye, metres.
@@ -19,9 +19,9 @@ pub(super) fn check(facts: &Facts, found: &mut Vec<Finding>) {
         return;
     }
     let floor = stand.clearance.floor.map_or(stand.eye.y, |f| f.y);
-    let fix = step_away(stand.scene, stand.eye, comfort, floor)
-        .or_else(|| stand.to_the_middle())
-        .map(Fix::MoveTo);
+    let fix = stand.remedy(|| {
+        step_away(stand.scene, stand.eye, comfort, floor).or_else(|| stand.to_the_middle())
+    });
     let limit = if near.distance < comfort {
         format!(
             "two eyes {:.0} mm apart want {} (30 separations)",

@@ -66,26 +66,111 @@ pub(super) fn drawing(
         .chunk_by(|a, b| a.object == b.object)
         .map(|s| (s[0].object, s))
         .collect();
+    let (low, high) = scene.bounds();
+    let gap = GAP.max((high - low).max_element() * 2e-6);
     let parts: Vec<(Vec<Vec<Outline>>, Vec<Outline>)> = per_object
         .into_par_iter()
         .map(|(object, segments)| {
-            let outlines = chains(segments);
-            let (solids, lines) = sort_out(outlines, scene.is_shell(object));
-            let thin = |outline: Outline| thinned(outline, area, detail);
-            let solids = solids
-                .into_iter()
-                .map(|group| group.into_iter().filter_map(thin).collect::<Vec<_>>())
-                .filter(|group| !group.is_empty())
-                .collect();
-            (solids, lines.into_iter().filter_map(thin).collect())
+            let outlines = joined(chains(segments), gap);
+            sort_out(outlines, scene.is_shell(object))
         })
         .collect();
-    let mut drawing = Drawing::default();
-    for (solids, lines) in parts {
-        drawing.solids.extend(solids);
-        drawing.lines.extend(lines);
+    let (mut solids, mut lines, mut open) = (Vec::new(), Vec::new(), Vec::new());
+    for (more, rest) in parts {
+        solids.extend(more);
+        for line in rest {
+            if line.closed { &mut lines } else { &mut open }.push(line);
+        }
     }
-    drawing
+    // A wall may be made of objects of its own for inside, outside and reveals.
+    let (more, rest) = sort_out(joined(open, gap), false);
+    solids.extend(more);
+    lines.extend(rest);
+    let thin = |outline: Outline| thinned(outline, area, detail);
+    Drawing {
+        solids: solids
+            .into_iter()
+            .map(|group| group.into_iter().filter_map(thin).collect::<Vec<_>>())
+            .filter(|group| !group.is_empty())
+            .collect(),
+        lines: lines.into_iter().filter_map(thin).collect(),
+    }
+}
+
+/// Ends nearer to each other than this belong together, metres: where a turned shape closes, its first and
+/// last corner differ by rounding.
+const GAP: f32 = 2e-4;
+
+/// Joins open chains whose ends lie nearly on each other. A piece that is turned the wrong way round, as
+/// happens in models that are shown from both sides, is turned over; the longer part has its way.
+fn joined(outlines: Vec<Outline>, gap: f32) -> Vec<Outline> {
+    let (mut done, open): (Vec<_>, Vec<_>) = outlines.into_iter().partition(|o| o.closed);
+    if open.is_empty() {
+        return done;
+    }
+    let cell = |p: Vec2| ((p.x / gap).floor() as i64, (p.y / gap).floor() as i64);
+    let mut tips: HashMap<(i64, i64), Vec<usize>> = HashMap::with_capacity(2 * open.len());
+    for (i, o) in open.iter().enumerate() {
+        tips.entry(cell(o.points[0])).or_default().push(i);
+        tips.entry(cell(o.points[o.points.len() - 1]))
+            .or_default()
+            .push(i);
+    }
+    let mut open: Vec<Option<Outline>> = open.into_iter().map(Some).collect();
+    for first in 0..open.len() {
+        let Some(mut chain) = open[first].take() else {
+            continue;
+        };
+        let (mut right, mut wrong) = (length(&chain.points), 0.0);
+        // Forwards from its end, then once more from its beginning.
+        let mut turned = false;
+        loop {
+            let end = chain.points[chain.points.len() - 1];
+            if chain.points.len() > 2 && end.distance(chain.points[0]) < gap {
+                chain.points.pop();
+                chain.closed = true;
+                break;
+            }
+            let (x, y) = cell(end);
+            let near = (-1..=1)
+                .flat_map(|dx| (-1..=1).map(move |dy| (x + dx, y + dy)))
+                .filter_map(|c| tips.get(&c))
+                .flatten()
+                .find_map(|&i| {
+                    let points = &open[i].as_ref()?.points;
+                    let starts = points[0].distance(end) < gap;
+                    let ends = points[points.len() - 1].distance(end) < gap;
+                    (starts || ends).then_some((i, starts))
+                });
+            let next = near.and_then(|(i, starts)| Some((open[i].take()?, starts)));
+            let Some((mut next, starts)) = next else {
+                if turned {
+                    break;
+                }
+                chain.points.reverse();
+                turned = true;
+                continue;
+            };
+            if starts == turned {
+                wrong += length(&next.points);
+            } else {
+                right += length(&next.points);
+            }
+            if !starts {
+                next.points.reverse();
+            }
+            chain.points.extend_from_slice(&next.points[1..]);
+        }
+        if turned != (wrong > right) {
+            chain.points.reverse();
+        }
+        done.push(chain);
+    }
+    done
+}
+
+fn length(points: &[Vec2]) -> f32 {
+    points.windows(2).map(|w| w[0].distance(w[1])).sum()
 }
 
 /// Joins the segments of one object end to start.
@@ -172,8 +257,7 @@ fn sort_out(outlines: Vec<Outline>, shell: bool) -> (Vec<Vec<Outline>>, Vec<Outl
     }
     // A solid inside another one's solid part makes a room of that.
     let mut room = vec![false; outer.len()];
-    for i in 0..outer.len() {
-        let (bounds, _, outline) = &outer[i];
+    for (i, (bounds, _, outline)) in outer.iter().enumerate() {
         if let Some(h) = holder(i + 1, *bounds, outline)
             && !groups[h].iter().any(|hole| hole.holds(outline.points[0]))
         {

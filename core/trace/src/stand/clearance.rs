@@ -8,7 +8,9 @@ use glam::{DVec3, Vec3};
 use rayon::prelude::*;
 
 /// Rays of a scan: one for every 1.6 degrees or so.
-const RAYS: usize = 16_384;
+pub const RAYS: usize = 16_384;
+/// Rays of a scan while something is dragged: one for every 3 degrees or so.
+pub const FEW_RAYS: usize = 4_096;
 /// Headings of the ring in the plan.
 pub const RING: usize = 120;
 /// Directions that are followed closer in the search for the nearest point.
@@ -105,6 +107,11 @@ fn near(object: u32, eye: Vec3, point: Vec3, distance: f32) -> Near {
 
 /// Looks all round from a point.
 pub fn scan(scene: &Scene, eye: DVec3, limits: &Limits) -> Clearance {
+    scan_with(scene, eye, limits, RAYS)
+}
+
+/// The same with a number of rays for the nearest thing.
+pub fn scan_with(scene: &Scene, eye: DVec3, limits: &Limits, rays: usize) -> Clearance {
     let at = eye.as_vec3();
     let (floor, over) = ground(scene, eye);
     let ring = ring(scene, at, floor);
@@ -113,7 +120,7 @@ pub fn scan(scene: &Scene, eye: DVec3, limits: &Limits) -> Clearance {
             y: eye.y + f64::from(hit.distance),
             object: scene.object_of(hit.triangle),
         }),
-        nearest: nearest(scene, at, floor),
+        nearest: nearest(scene, at, floor, rays),
         inside: solid_around(scene, at),
         beside: beside(scene, at, floor, limits.beside as f32),
         low: low(scene, at),
@@ -124,7 +131,7 @@ pub fn scan(scene: &Scene, eye: DVec3, limits: &Limits) -> Clearance {
 }
 
 /// The floor beneath, and the furniture on it that one stands over.
-fn ground(scene: &Scene, eye: DVec3) -> (Option<Floor>, Option<(Near, f64)>) {
+pub(super) fn ground(scene: &Scene, eye: DVec3) -> (Option<Floor>, Option<(Near, f64)>) {
     let Some(first) = floor_below(scene, eye) else {
         return (None, None);
     };
@@ -169,13 +176,13 @@ fn is_floor(point: Vec3, floor: Option<Floor>) -> bool {
 }
 
 /// The nearest point of anything but the floor: by rays all round, then closer and closer round the best.
-fn nearest(scene: &Scene, eye: Vec3, floor: Option<Floor>) -> Option<Near> {
+fn nearest(scene: &Scene, eye: Vec3, floor: Option<Floor>, rays: usize) -> Option<Near> {
     let cast = |d: Vec3| {
         let hit = scene.hit(&TraceRay::new(eye, d))?;
         let point = eye + d * hit.distance;
         (!is_floor(point, floor)).then_some((hit.distance, d, hit.triangle))
     };
-    let all: Vec<Vec3> = directions(RAYS).collect();
+    let all: Vec<Vec3> = directions(rays).collect();
     let mut found: Vec<(f32, Vec3, u32)> = all.par_iter().filter_map(|d| cast(*d)).collect();
     found.sort_by(|a, b| a.0.total_cmp(&b.0));
     // Neighbours of the best one lead to the same place: others are kept beside it.

@@ -59,7 +59,7 @@ pub fn raise(clear: &Clearance, eye: DVec3, eye_height: f64) -> Option<DVec3> {
 }
 
 /// The nearest of the suggested starts.
-pub fn nearest_middle<'a>(starts: &'a [Start], eye: DVec3) -> Option<&'a Start> {
+pub fn nearest_middle(starts: &[Start], eye: DVec3) -> Option<&Start> {
     starts.iter().min_by(|a, b| {
         let d = |s: &Start| s.position.distance_squared(eye);
         d(a).total_cmp(&d(b))

@@ -2,7 +2,7 @@
 
 use super::around::{free, free_around, headings, level, way_is_free};
 use super::{STANDING_EYE_HEIGHT, directions, solid_around, walk};
-use crate::accel::TraceRay;
+use crate::accel::{Hit, TraceRay};
 use crate::scene::Scene;
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
@@ -21,6 +21,8 @@ pub struct Start {
     pub free: f64,
     /// Share of the sphere that something of the scene covers, 0 to 1.
     pub enclosed: f64,
+    /// Share of the headings in which something upright stands within 30 m at the height of the eye, 0 to 1.
+    pub walled: f64,
     /// Ground that belongs to the space, square metres.
     pub area: f64,
     /// Heading of the widest view, degrees: the first look.
@@ -49,6 +51,14 @@ const STEP: f32 = 0.45;
 const DOOR: f32 = 0.6;
 /// Most suggestions.
 const MOST: usize = 8;
+/// Most of them in open country.
+const OPEN: usize = 3;
+/// A space is enclosed when walls stand in this share of all headings ...
+const WALLED: f64 = 0.75;
+/// ... no farther away than this, metres.
+const WALL_REACH: f32 = 30.0;
+/// Less ground than this is the top of something, square metres.
+const LEAST_AREA: f64 = 0.6;
 
 /// One place of the grid where one can stand.
 struct Cell {
@@ -70,6 +80,12 @@ pub fn suggest(scene: &Scene) -> Vec<Start> {
         starts.extend(on_grid(scene, centre_of_interest(scene), CLOSE));
     }
     starts.sort_by(|a, b| b.value.total_cmp(&a.value));
+    // Where there are rooms and yards, open country is no start.
+    if starts.iter().any(|s| s.walled >= WALLED) {
+        starts.retain(|s| s.walled >= WALLED && s.area >= LEAST_AREA);
+    } else {
+        starts.truncate(OPEN);
+    }
     // Two spaces may lead to one middle.
     let mut kept: Vec<Start> = Vec::new();
     for s in starts {
@@ -299,7 +315,8 @@ fn start(scene: &Scene, peak: &Cell, cell: f32, count: usize) -> Option<Start> {
             _ => step *= 0.5,
         }
     }
-    if solid_around(scene, eye).is_some() {
+    let on_furniture = super::clearance::ground(scene, eye.as_dvec3()).1.is_some();
+    if on_furniture || solid_around(scene, eye).is_some() {
         return None;
     }
     let down = free(scene, eye, Vec3::NEG_Y);
@@ -311,15 +328,25 @@ fn start(scene: &Scene, peak: &Cell, cell: f32, count: usize) -> Option<Start> {
     );
     let look = Look::round(scene, eye, 512);
     let area = f64::from(cell) * f64::from(cell) * count as f64;
+    let look_at = |h: f32| scene.hit(&TraceRay::new(eye, level(h)));
     let (_, heading) = headings(36)
-        .map(|h| (free(scene, eye, level(h)).min(1e4), h))
+        .map(|h| (look_at(h).map_or(1e4, |hit| hit.distance), h))
         .max_by(|a, b| a.0.total_cmp(&b.0))?;
+    // A hillside is no wall: only what stands upright counts.
+    let upright = |hit: Hit| {
+        let [a, b, c] = scene.corners(hit.triangle);
+        hit.distance < WALL_REACH && (b - a).cross(c - a).normalize_or_zero().y.abs() < 0.5
+    };
+    let walls = headings(36)
+        .filter(|h| look_at(*h).is_some_and(upright))
+        .count();
     Some(Start {
         position,
         floor: peak.object,
         floor_y,
         free: f64::from(free_here),
         enclosed: look.covered,
+        walled: walls as f64 / 36.0,
         area,
         value: value(f64::from(free_here), look.covered, area, look.right),
         heading_deg: f64::from(heading.to_degrees()),

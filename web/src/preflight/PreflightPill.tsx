@@ -1,0 +1,104 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { useLocation } from "wouter";
+import { api } from "../api/client";
+import { keys } from "../api/changes";
+import type { FindingInfo } from "../generated/FindingInfo";
+import type { Project } from "../generated/Project";
+import { Mark } from "../parts/Mark";
+import { Problem } from "../parts/Problem";
+import { applyFix } from "./applyFix";
+import { FindingRow } from "./FindingRow";
+import { usePreflight } from "./usePreflight";
+
+/** Always in sight: how many things would spoil the result, and the list of them. */
+export function PreflightPill({ project }: { project: Project }) {
+  const queries = useQueryClient();
+  const [, go] = useLocation();
+  const [open, setOpen] = useState(false);
+  const panel = useRef<HTMLDivElement>(null);
+  const findings = usePreflight(project);
+  const fix = useMutation({
+    mutationFn: (finding: FindingInfo) => applyFix(project, finding),
+    onSuccess: async () => {
+      queries.setQueryData(keys.project(project.id), await api.project(project.id));
+    },
+  });
+  useEffect(() => {
+    if (!open) return;
+    const close = (e: Event) => {
+      const inside = e.target instanceof Node && panel.current?.contains(e.target);
+      if (e instanceof KeyboardEvent ? e.key === "Escape" : !inside) setOpen(false);
+    };
+    window.addEventListener("keydown", close);
+    window.addEventListener("pointerdown", close);
+    return () => {
+      window.removeEventListener("keydown", close);
+      window.removeEventListener("pointerdown", close);
+    };
+  }, [open]);
+  const count = (level: FindingInfo["level"]) => findings?.filter((f) => f.level === level).length ?? 0;
+  const [stops, warns, notes] = [count("stop"), count("warn"), count("note")];
+  const summary =
+    findings === undefined
+      ? { kind: "busy" as const, text: "looking" }
+      : stops > 0
+        ? { kind: "stop" as const, text: `${stops} stop${stops === 1 ? "s" : ""}` }
+        : warns > 0
+          ? { kind: "look" as const, text: `${warns} to look at` }
+          : { kind: "fine" as const, text: notes > 0 ? `${notes} note${notes === 1 ? "" : "s"}` : "clear" };
+  return (
+    <div ref={panel} className="relative">
+      <button
+        type="button"
+        className="flex flex-col rounded-lg border border-base-300 px-2.5 py-1 text-left leading-tight hover:bg-base-200"
+        aria-expanded={open}
+        aria-haspopup="true"
+        data-testid="preflight"
+        data-stops={stops}
+        data-warns={warns}
+        onClick={() => setOpen(!open)}
+      >
+        <span className="font-display text-[13px]">Preflight</span>
+        <span className="text-[11px] whitespace-nowrap">
+          <Mark kind={summary.kind}>{summary.text}</Mark>
+        </span>
+      </button>
+      {open && (
+        <div
+          className="absolute right-0 z-30 mt-1.5 max-h-[32rem] w-96 overflow-auto rounded-box border border-base-300 bg-base-100 p-3 shadow-lg"
+          role="region"
+          aria-label="Preflight"
+          tabIndex={0}
+          data-testid="preflight-list"
+        >
+          <h2 className="text-sm">What would spoil the result</h2>
+          {findings?.length === 0 && (
+            <p className="py-2 text-sm">
+              <Mark kind="fine">
+                <span className="text-base-content">Nothing was found.</span>
+              </Mark>
+            </p>
+          )}
+          <ul>
+            {findings?.map((f) => (
+              <FindingRow
+                key={`${f.rule}-${f.where}-${f.what}`}
+                finding={f}
+                place
+                onFix={(finding) => fix.mutate(finding)}
+                onShow={(finding) => {
+                  setOpen(false);
+                  go(
+                    `/project/${project.id}/stand?viewpoint=${finding.viewpoint}&heading=${finding.heading_deg}&pitch=${finding.pitch_deg}`,
+                  );
+                }}
+              />
+            ))}
+          </ul>
+          <Problem error={fix.error} />
+        </div>
+      )}
+    </div>
+  );
+}

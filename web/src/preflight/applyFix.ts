@@ -1,0 +1,38 @@
+import { api } from "../api/client";
+import type { FindingInfo } from "../generated/FindingInfo";
+import type { Project } from "../generated/Project";
+import type { SceneSettings } from "../generated/SceneSettings";
+
+/** The lights' settings with some bodies hidden from view or shown. */
+export function hiding(settings: SceneSettings, hide: string[], unseen: boolean): SceneSettings["lights"] {
+  const lights = { ...settings.lights };
+  for (const key of hide) {
+    const next = { on: true, stops: 0, ...lights[key], unseen };
+    // What is as it came needs no setting.
+    if (next.on && next.stops === 0 && !unseen) delete lights[key];
+    else lights[key] = next;
+  }
+  return lights;
+}
+
+/** Does what one click can do about a finding. */
+export async function applyFix(project: Project, { fix, viewpoint }: FindingInfo): Promise<void> {
+  if (!fix) return;
+  if (fix.hide.length > 0) {
+    const { settings } = project;
+    await api.changeProject(project.id, {
+      settings: { ...settings, lights: hiding(settings, fix.hide, true) },
+    });
+  }
+  const v = project.viewpoints.find((o) => o.id === viewpoint);
+  if (fix.pose && v) {
+    const level = fix.pose.pitch_deg === 0 && fix.pose.roll_deg === 0;
+    await api.setViewpoint(project.id, v.id, {
+      name: v.name,
+      pose: fix.pose,
+      unlocked: v.unlocked && !level,
+      opening: v.opening,
+      ride: v.ride,
+    });
+  }
+}

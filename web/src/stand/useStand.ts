@@ -1,0 +1,168 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useLayoutEffect, useRef, useState } from "react";
+import { api } from "../api/client";
+import { keys } from "../api/changes";
+import type { ClearanceInfo } from "../generated/ClearanceInfo";
+import type { Pose } from "../generated/Pose";
+import type { Project } from "../generated/Project";
+import type { SceneSettings } from "../generated/SceneSettings";
+import type { Viewpoint } from "../generated/Viewpoint";
+import type { ViewpointDraft } from "../generated/ViewpointDraft";
+import { useLatest } from "../parts/useLatest";
+import { usePreflight } from "../preflight/usePreflight";
+
+export const draftOf = ({ name, pose, unlocked, opening, ride }: Viewpoint): ViewpointDraft => ({
+  name,
+  pose,
+  unlocked,
+  opening,
+  ride,
+});
+
+/** A part of a viewpoint that changes. */
+export type Change = Partial<Omit<ViewpointDraft, "pose">> & Partial<Pose>;
+
+const NOWHERE: ViewpointDraft = {
+  name: "",
+  unlocked: false,
+  opening: null,
+  ride: null,
+  pose: { position: [0, 0, 0], heading_deg: 0, pitch_deg: 0, roll_deg: 0 },
+};
+
+/** Which viewpoint is chosen, how it is being changed, and what is round it. */
+export function useStand(project: Project) {
+  const queries = useQueryClient();
+  const [chosen, setChosen] = useState(project.viewpoints[0]?.id ?? 0);
+  const viewpoint = project.viewpoints.find((v) => v.id === chosen) ?? project.viewpoints[0];
+  // What is being moved is ahead of what the server knows.
+  const [ahead, setAhead] = useState<ViewpointDraft | null>(null);
+  const [dragging, setDragging] = useState(false);
+  const current = ahead ?? (viewpoint ? draftOf(viewpoint) : NOWHERE);
+  const latest = useRef(current);
+  useLayoutEffect(() => {
+    latest.current = current;
+  });
+
+  const keepProject = useCallback(
+    (p: Project) => {
+      queries.setQueryData<Project>(keys.project(project.id), p);
+    },
+    [queries, project.id],
+  );
+  const again = () => queries.invalidateQueries({ queryKey: keys.project(project.id) });
+  const save = useMutation({
+    mutationFn: ({ id, draft }: { id: number; draft: ViewpointDraft }) =>
+      api.setViewpoint(project.id, id, draft),
+    onSuccess: async (v) => {
+      queries.setQueryData<Project>(
+        keys.project(project.id),
+        (p) => p && { ...p, viewpoints: p.viewpoints.map((o) => (o.id === v.id ? v : o)) },
+      );
+      setAhead(null);
+      await again();
+    },
+    onError: () => setAhead(null),
+  });
+  const add = useMutation({
+    mutationFn: (draft: ViewpointDraft) => api.addViewpoint(project.id, draft),
+    onSuccess: async (v) => {
+      setAhead(null);
+      await again();
+      setChosen(v.id);
+    },
+  });
+  const remove = useMutation({
+    mutationFn: (id: number) => api.removeViewpoint(project.id, id),
+    onSuccess: async (_, id) => {
+      setAhead(null);
+      setChosen(project.viewpoints.find((v) => v.id !== id)?.id ?? 0);
+      await again();
+    },
+  });
+  // Whatever gives the whole project anew.
+  const whole = useMutation({
+    mutationFn: (ask: () => Promise<Project>) => ask(),
+    onSuccess: (p) => {
+      setAhead(null);
+      keepProject(p);
+    },
+  });
+  const settings = (part: Partial<SceneSettings>) =>
+    whole.mutate(() => api.changeProject(project.id, { settings: { ...project.settings, ...part } }));
+
+  const change = (part: Change, end: boolean) => {
+    const { name, unlocked, opening, ride, ...pose } = part;
+    const before = latest.current;
+    const next: ViewpointDraft = {
+      name: name ?? before.name,
+      unlocked: unlocked ?? before.unlocked,
+      opening: opening === undefined ? before.opening : opening,
+      ride: ride === undefined ? before.ride : ride,
+      pose: { ...before.pose, ...pose },
+    };
+    latest.current = next;
+    setAhead(next);
+    setDragging(!end);
+    if (end && viewpoint) save.mutate({ id: viewpoint.id, draft: next });
+  };
+
+  const id = viewpoint?.id ?? 0;
+  const near = useLatest<[number, Pose, boolean, string], ClearanceInfo>(
+    viewpoint ? [id, current.pose, dragging, JSON.stringify(project.settings)] : null,
+    ([v, pose, moving]) => api.clearance(project.id, v, pose, moving),
+    150,
+  );
+  const floorY = near.value?.floor.floor_y ?? null;
+  const above = floorY === null ? null : current.pose.position[1] - floorY;
+  // The height that is kept while the viewpoint is moved over the ground.
+  const kept = useRef<number | null>(null);
+  useLayoutEffect(() => {
+    if (!dragging && above !== null) kept.current = above;
+  });
+
+  /** Moves over the ground; at the end the floor there is found and the height above it kept. */
+  const moveTo = (x: number, z: number, end: boolean) => {
+    const y = latest.current.pose.position[1];
+    const height = kept.current;
+    change({ position: [x, y, z] }, false);
+    if (!end) return;
+    const finish = (to: number) => change({ position: [x, to, z] }, true);
+    if (height === null) return finish(y);
+    void api
+      .clearance(project.id, id, { ...latest.current.pose, position: [x, y + 0.3, z] })
+      .then((c) => {
+        const floor = c.floor.floor_y;
+        // A step, a stair or a podium is followed; over the void the height stays.
+        finish(floor !== null && Math.abs(floor + height - y) > 1e-4 ? floor + height : y);
+      })
+      .catch(() => finish(y));
+  };
+
+  const findings = usePreflight(project);
+
+  return {
+    viewpoint,
+    current,
+    dragging,
+    clearance: near.value,
+    floorY,
+    above,
+    findings: findings?.filter((f) => f.viewpoint === id) ?? [],
+    change,
+    moveTo,
+    choose: (to: number) => {
+      setAhead(null);
+      setDragging(false);
+      setChosen(to);
+    },
+    add: add.mutate,
+    remove: remove.mutate,
+    whole: whole.mutate,
+    settings,
+    error: save.error ?? add.error ?? remove.error ?? whole.error ?? near.problem,
+    busy: whole.isPending,
+  };
+}
+
+export type Stand = ReturnType<typeof useStand>;
