@@ -18,39 +18,48 @@ fn directions() -> impl Iterator<Item = Vec3> {
     super::directions(DIRECTIONS)
 }
 
-/// How often each object is left more often than it is entered on the way from `p`, and the last object met.
-fn crossings(scene: &Scene, p: Vec3, direction: Vec3) -> (BTreeMap<u32, i32>, Option<u32>) {
-    let mut counts = BTreeMap::new();
-    let mut last = None;
+/// How often each object is left more often than it is entered on the way from `p`, and whether something is
+/// met after it was left for the first time.
+fn crossings(scene: &Scene, p: Vec3, direction: Vec3) -> BTreeMap<u32, (i32, bool)> {
+    let mut counts: BTreeMap<u32, (i32, bool)> = BTreeMap::new();
+    let mut out: Vec<u32> = Vec::new();
     for hit in walk(scene, p, direction) {
         let [a, b, c] = scene.corners(hit.triangle);
         let leaves = (b - a).cross(c - a).dot(direction) > 0.0;
         let object = scene.object_of(hit.triangle);
-        *counts.entry(object).or_default() += if leaves { 1 } else { -1 };
-        last = Some(object);
+        for left in &out {
+            counts.entry(*left).or_default().1 = true;
+        }
+        let count = &mut counts.entry(object).or_default().0;
+        *count += if leaves { 1 } else { -1 };
+        if *count == 1 && !out.contains(&object) {
+            out.push(object);
+        }
     }
-    (counts, last)
+    counts
 }
 
 /// The solid that a point lies in: a closed shape with its surface turned outwards, unless it is a room,
 /// that is a shape with other things in it or with nothing outside.
 pub fn solid_around(scene: &Scene, p: Vec3) -> Option<u32> {
-    // How many directions find the point inside each object, and how many end with it.
-    let mut votes: BTreeMap<u32, (usize, usize)> = BTreeMap::new();
+    // How many directions find the point inside each object, and whether any finds something outside of it.
+    let mut votes: BTreeMap<u32, (usize, bool)> = BTreeMap::new();
     for direction in directions() {
-        let (counts, last) = crossings(scene, p, direction);
-        for (object, count) in counts {
+        for (object, (count, beyond)) in crossings(scene, p, direction) {
             if count > 0 {
                 let vote = votes.entry(object).or_default();
                 vote.0 += 1;
-                vote.1 += usize::from(last == Some(object));
+                vote.1 |= beyond;
             }
         }
     }
+    let bounds = scene.bounds();
     votes
         .into_iter()
-        .filter(|(object, (inside, last))| {
-            *inside >= AGREE && *last < *inside && !scene.is_shell(*object)
+        .filter(|(object, (inside, beyond))| {
+            let o = &scene.objects()[*object as usize];
+            let all = (o.min, o.max) == bounds;
+            *inside >= AGREE && (*beyond || !all) && !scene.is_shell(*object)
         })
         .max_by_key(|(_, (inside, _))| *inside)
         .map(|(object, _)| object)
@@ -63,26 +72,28 @@ pub(crate) fn shells(scene: &Scene) -> Vec<bool> {
         let size = objects[i].max - objects[i].min;
         size.x * size.y * size.z
     };
-    let mut first: Vec<Option<u32>> = vec![None; objects.len()];
-    for t in 0..scene.triangle_count() as u32 {
-        first[scene.object_of(t) as usize].get_or_insert(t);
-    }
-    let mut large: Vec<usize> = (0..objects.len()).filter(|&i| first[i].is_some()).collect();
+    let mut large: Vec<usize> = (0..objects.len())
+        .filter(|&i| objects[i].triangles > 0)
+        .collect();
     large.sort_by(|&a, &b| volume(b).total_cmp(&volume(a)));
     let mut shells = vec![false; objects.len()];
     for &outer in large.iter().take(MOST_SHELLS) {
         let (low, high) = (objects[outer].min, objects[outer].max);
+        // Furniture stands on the very floor of its room.
         let inner = large.iter().filter(|&&i| {
-            i != outer && objects[i].min.cmpgt(low).all() && objects[i].max.cmplt(high).all()
+            let o = &objects[i];
+            i != outer
+                && (o.min, o.max) != (low, high)
+                && o.min.cmpge(low).all()
+                && o.max.cmple(high).all()
         });
         shells[outer] = inner.take(MOST_INNER).any(|&i| {
-            let Some(triangle) = first[i] else {
-                return false;
-            };
-            let [a, b, c] = scene.corners(triangle);
-            let p = (a + b + c) / 3.0;
+            let p = (objects[i].min + objects[i].max) / 2.0;
             let inside = directions()
-                .filter(|d| crossings(scene, p, *d).0.get(&(outer as u32)) > Some(&0))
+                .filter(|d| {
+                    let found = crossings(scene, p, *d);
+                    found.get(&(outer as u32)).is_some_and(|c| c.0 > 0)
+                })
                 .count();
             inside >= AGREE
         });

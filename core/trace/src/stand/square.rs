@@ -22,6 +22,8 @@ pub struct Front {
 const LEVEL: f64 = 0.05;
 /// The normals of a front turn by more than this before it counts as curved, radians.
 const CURVED: f64 = 0.035;
+/// What is turned farther than this from the mean of the visible side is not the front, radians.
+const FRONT: f64 = 1.4;
 /// Most triangles of an object that are looked at.
 const MOST: usize = 200_000;
 
@@ -57,12 +59,11 @@ pub fn of_object(scene: &Scene, eye: DVec3, seen: &Seen) -> Option<Front> {
     } else {
         1.0
     };
-    let mut weight = 0.0;
-    let mut sum = DVec3::ZERO;
     let mut normals = DVec2::ZERO;
     let mut parts = Vec::new();
     for &t in triangles.iter().step_by(step) {
-        let [a, b, c] = scene.corners(t).map(|p| p.as_dvec3());
+        let corners = scene.corners(t).map(|p| p.as_dvec3());
+        let [a, b, c] = corners;
         let cross = (b - a).cross(c - a);
         let (area, middle) = (cross.length() / 2.0, (a + b + c) / 3.0);
         let outward = cross.normalize_or_zero() * side;
@@ -70,16 +71,18 @@ pub fn of_object(scene: &Scene, eye: DVec3, seen: &Seen) -> Option<Front> {
         if outward.dot(eye - middle) <= 0.0 || level.length() < LEVEL {
             continue;
         }
-        weight += area;
-        sum += middle * area;
         normals += level * area;
-        parts.push(([a, b, c].map(ground), area, level.normalize()));
+        parts.push((corners, area, level.normalize()));
     }
+    // The ends and sides of a thing are not its front.
+    let mean = normals.normalize_or_zero();
+    parts.retain(|(_, _, n)| n.angle_to(mean).abs() < FRONT);
+    let weight: f64 = parts.iter().map(|p| p.1).sum();
     if weight <= 0.0 {
         return None;
     }
-    let middle = sum / weight;
-    let mean = normals.normalize_or_zero();
+    let centroid = |c: &[DVec3; 3]| (c[0] + c[1] + c[2]) / 3.0;
+    let middle = parts.iter().map(|p| centroid(&p.0) * p.1).sum::<DVec3>() / weight;
     let bent = parts
         .iter()
         .map(|(_, area, n)| area * n.angle_to(mean).abs())
@@ -90,11 +93,11 @@ pub fn of_object(scene: &Scene, eye: DVec3, seen: &Seen) -> Option<Front> {
     let centre = ground(middle);
     let mut spread = DMat2::ZERO;
     for (corners, area, _) in &parts {
-        let m = (corners[0] + corners[1] + corners[2]) / 3.0 - centre;
+        let m = ground(centroid(corners)) - centre;
         let outer = |v: DVec2| DMat2::from_cols(v * v.x, v * v.y);
         let own: DMat2 = corners
             .iter()
-            .map(|c| outer(*c - centre))
+            .map(|c| outer(ground(*c) - centre))
             .fold(outer(m) * 9.0, |s, o| s + o);
         spread += own * (area / 12.0);
     }

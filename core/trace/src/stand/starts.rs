@@ -39,6 +39,8 @@ const FINEST: f32 = 0.2;
 const CLOSE: f32 = 24.0;
 /// An object as wide as this share of the scene, with its face up, is ground: nobody stands beneath it.
 const GROUND: f32 = 0.5;
+/// Thickest roof or floor, metres.
+const SLAB: f32 = 1.5;
 /// Free height that a person needs to stand, metres; with less one sits.
 const STANDING_ROOM: f32 = 1.9;
 /// Least free height of a place at all, metres.
@@ -191,7 +193,8 @@ fn standing_places(scene: &Scene, x: f32, z: f32, top: f32) -> Vec<Cell> {
     let mut above: Option<f32> = None;
     let mut buried = false;
     let mut places = Vec::new();
-    for hit in walk(scene, Vec3::new(x, top, z), Vec3::NEG_Y) {
+    let mut layers = walk(scene, Vec3::new(x, top, z), Vec3::NEG_Y).peekable();
+    while let Some(hit) = layers.next() {
         let y = top - hit.distance;
         let [a, b, c] = scene.corners(hit.triangle);
         let up = (b - a).cross(c - a).normalize_or_zero().y;
@@ -200,7 +203,11 @@ fn standing_places(scene: &Scene, x: f32, z: f32, top: f32) -> Vec<Cell> {
         let room = above.replace(y).map_or(f32::INFINITY, |a| a - y);
         // Everything beneath the ground is out of the question, whatever lies between.
         let under = buried;
-        buried |= up > 0.0 && o.max.x - o.min.x > wide.x && o.max.z - o.min.z > wide.z;
+        // A roof has an underside of its own; the ground has none.
+        let slab = layers.peek().is_some_and(|next| {
+            scene.object_of(next.triangle) == object && next.distance - hit.distance < SLAB
+        });
+        buried |= up > 0.0 && !slab && o.max.x - o.min.x > wide.x && o.max.z - o.min.z > wide.z;
         if under {
             break;
         }
