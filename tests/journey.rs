@@ -108,47 +108,12 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
 
         // Stand: plan, live Horizon, Lookout.
         b.press("Choose where to stand").await;
-        b.until("the plan's lines", "const p = document.querySelector('[data-testid=plan]'); return !!p && Number(p.dataset.lines) > 300;").await;
+        b.until("the plan's solids", "const p = document.querySelector('[data-testid=plan]'); return !!p && Number(p.dataset.solids) > 20;").await;
         b.find("[data-testid=horizon-picture]").await;
         let settle = if samples > 1 { 60 } else { 1 };
         std::thread::sleep(std::time::Duration::from_secs(settle));
         b.check_accessibility("stand").await;
         b.screenshot("stand").await;
-        let viewpoints = || server.json("GET", "/api/projects/1", None).1["viewpoints"].clone();
-        let before = viewpoints()[0]["pose"].clone();
-        // Dragging the viewpoint in the plan moves it over the ground; dragging the Horizon turns it.
-        let handle = b.middle("[data-testid=viewpoint-handle]").await;
-        b.drag(handle, (52, -26)).await;
-        let moved = wait_for("the moved viewpoint", || {
-            let pose = viewpoints()[0]["pose"].clone();
-            (pose["position"] != before["position"]).then_some(pose)
-        });
-        let step = |i: usize| moved["position"][i].as_f64().unwrap() - before["position"][i].as_f64().unwrap();
-        // 26 px are a metre at the plan's first scale.
-        assert!((step(0) - 2.0).abs() < 0.1 && (step(2) + 1.0).abs() < 0.1 && step(1) == 0.0, "{moved}");
-        let horizon = b.middle("[data-testid=horizon] [role=application]").await;
-        b.drag(horizon, (-100, 0)).await;
-        wait_for("the turned viewpoint", || (viewpoints()[0]["pose"]["heading_deg"] != before["heading_deg"]).then_some(()));
-        let horizon_width = b.script("return document.querySelector('[data-testid=horizon] [role=application]').clientWidth;").await;
-        let turned = viewpoints()[0]["pose"]["heading_deg"].as_f64().unwrap() - before["heading_deg"].as_f64().unwrap();
-        let wanted = 100.0 / horizon_width.as_f64().unwrap() * 360.0;
-        assert!((turned.rem_euclid(360.0) - wanted).abs() < 1.0, "{turned} instead of {wanted}");
-        // Level is kept until unlocked.
-        assert!(b.script("return document.querySelector('main').innerText;").await.as_str().unwrap().contains("Level"));
-        b.press("Unlock pitch and roll").await;
-        b.fill("Pitch", "12").await;
-        b.until("the warning", "return document.querySelector('main').innerText.includes('wavy');").await;
-        b.press("Level and lock").await;
-        wait_for("the level viewpoint", || (viewpoints()[0]["pose"]["pitch_deg"] == 0.0).then_some(()));
-        // Another viewpoint, named, removed; and back to where the first one stood.
-        b.press("Add viewpoint").await;
-        wait_for("the fifth viewpoint", || (viewpoints().as_array().unwrap().len() == 5).then_some(()));
-        b.fill("Name", "By the stair").await;
-        wait_for("the name", || (viewpoints()[4]["name"] == "By the stair").then_some(()));
-        b.press("Remove viewpoint").await;
-        wait_for("the removal", || (viewpoints().as_array().unwrap().len() == 4).then_some(()));
-        let restored = serde_json::json!({"name": "Under the dome", "pose": before, "unlocked": false});
-        assert_eq!(server.json("PUT", "/api/projects/1/viewpoints/1", Some(restored)).0, 200);
 
         // Render: the height follows, the disk is told, strips appear.
         b.client.goto(&format!("{base}/project/1/render")).await.unwrap();

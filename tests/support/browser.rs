@@ -206,7 +206,7 @@ impl Browser {
             if !matches!(value, Value::Null | Value::Bool(false)) {
                 return value;
             }
-            if start.elapsed() > Duration::from_secs(600) {
+            if start.elapsed() > super::patience() {
                 let seen = self.script("return document.body.innerText;").await;
                 panic!("waited in vain for {what}; the page shows:\n{seen}");
             }
@@ -233,6 +233,64 @@ impl Browser {
                 button: MOUSE_BUTTON_LEFT,
             });
         self.client.perform_actions(mouse).await.unwrap();
+    }
+
+    /// Presses the mouse at a place and moves it by an offset in some steps, without letting go.
+    pub async fn hold_and_move(&self, from: (i64, i64), by: (i64, i64), steps: i64) {
+        use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
+        let to = |x: i64, y: i64| PointerAction::MoveTo {
+            duration: Some(Duration::from_millis(80)),
+            x: x as f64,
+            y: y as f64,
+        };
+        let mut mouse = MouseActions::new("mouse".into())
+            .then(to(from.0, from.1))
+            .then(PointerAction::Down {
+                button: MOUSE_BUTTON_LEFT,
+            });
+        for i in 1..=steps {
+            mouse = mouse.then(to(from.0 + by.0 * i / steps, from.1 + by.1 * i / steps));
+        }
+        self.client.perform_actions(mouse).await.unwrap();
+    }
+
+    /// Lets the mouse go where it is.
+    pub async fn let_go(&self) {
+        use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
+        let mouse = MouseActions::new("mouse".into()).then(PointerAction::Up {
+            button: MOUSE_BUTTON_LEFT,
+        });
+        self.client.perform_actions(mouse).await.unwrap();
+    }
+
+    /// Moves the mouse to a place of the page.
+    pub async fn point(&self, at: (i64, i64)) {
+        use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+        let mouse = MouseActions::new("mouse".into()).then(PointerAction::MoveTo {
+            duration: Some(Duration::from_millis(60)),
+            x: at.0 as f64,
+            y: at.1 as f64,
+        });
+        self.client.perform_actions(mouse).await.unwrap();
+    }
+
+    /// Clicks a place of the page.
+    pub async fn click(&self, at: (i64, i64)) {
+        self.hold_and_move(at, (0, 0), 0).await;
+        self.let_go().await;
+    }
+
+    /// Presses a key with Ctrl held.
+    pub async fn control(&self, key: &str) {
+        let body = self.find("body").await;
+        body.send_keys(&format!("\u{e009}{key}\u{e000}"))
+            .await
+            .unwrap();
+    }
+
+    /// What an element shows.
+    pub async fn text(&self, css: &str) -> String {
+        self.find(css).await.text().await.unwrap()
     }
 
     /// The middle of an element on the page.

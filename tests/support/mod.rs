@@ -205,10 +205,16 @@ pub fn scene_in(folder: &Path) -> std::path::PathBuf {
     path
 }
 
+/// How long tests wait for something: long, since machines are busy; OWL_DOME_TEST_WAIT tells other seconds.
+pub fn patience() -> Duration {
+    let told = std::env::var("OWL_DOME_TEST_WAIT");
+    Duration::from_secs(told.ok().and_then(|s| s.parse().ok()).unwrap_or(600))
+}
+
 /// Waits until something is there; long, since a loaded machine is slow.
 pub fn wait_for<T>(what: &str, mut ready: impl FnMut() -> Option<T>) -> T {
     let start = Instant::now();
-    while start.elapsed() < Duration::from_secs(600) {
+    while start.elapsed() < patience() {
         if let Some(found) = ready() {
             return found;
         }

@@ -146,6 +146,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
     Ok(OrderSpec {
         viewpoint: viewpoint.name,
         pose: viewpoint.pose,
+        opening: viewpoint.opening,
         shape: size.shape.to_string(),
         width: request.width,
         height: estimate.height,

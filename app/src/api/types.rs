@@ -357,6 +357,9 @@ pub struct OrderSpec {
     pub viewpoint: String,
     /// Where it stood then.
     pub pose: Pose,
+    /// What was to be seen first then, if it was not straight ahead.
+    #[serde(default)]
+    pub opening: Option<Opening>,
     /// Shape of the picture, by its name on the command line.
     #[serde(default = "full_sphere")]
     pub shape: String,

@@ -6,7 +6,7 @@ use rusqlite::{OptionalExtension, params};
 /// Changes kept for each project.
 const KEPT: i64 = 200;
 /// Changes of one kind that follow each other within this time are one, seconds.
-const ONE: f64 = 1.2;
+const ONE: f64 = 0.6;
 
 /// A change: what it is called, and how things were before and after it.
 #[derive(Clone, Debug, PartialEq)]

@@ -4,6 +4,7 @@ import { useLocation, useSearch } from "wouter";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
 import type { Package } from "../generated/Package";
+import type { Order } from "../generated/Order";
 import type { Project } from "../generated/Project";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
@@ -83,6 +84,17 @@ function PackageCard({ made, project }: { made: Package; project: number }) {
   );
 }
 
+/** The view at which a master opens, as it was chosen at Stand; straight ahead if nothing was. */
+function openingOf(order: Order | undefined): View {
+  const opening = order?.spec.opening;
+  if (!order || !opening) return { lon: 0, lat: 0, hfov: 75 };
+  return {
+    lon: wrapSigned(opening.heading_deg - order.spec.pose.heading_deg),
+    lat: opening.pitch_deg,
+    hfov: opening.hfov_deg,
+  };
+}
+
 /** The file that is handed over, with its opening view, read back and checked. */
 export function HandOverStage({ project }: { project: Project }) {
   const queries = useQueryClient();
@@ -90,7 +102,13 @@ export function HandOverStage({ project }: { project: Project }) {
   const asked = Number(new URLSearchParams(useSearch()).get("order"));
   const [chosen, setChosen] = useState(masters.find((o) => o.id === asked)?.id ?? masters[0]?.id ?? 0);
   const order = masters.find((o) => o.id === chosen) ?? masters[0];
-  const [view, setView] = useState<View>({ lon: 0, lat: 0, hfov: 75 });
+  const [view, setView] = useState<View>(() => openingOf(order));
+  const [viewOf, setViewOf] = useState(order?.id);
+  // Another master opens as its own viewpoint said.
+  if (viewOf !== order?.id) {
+    setViewOf(order?.id);
+    setView(openingOf(order));
+  }
   const [exposure, setExposure] = useState(0);
   const [soft, setSoft] = useState(true);
   const [quality, setQuality] = useState(92);

@@ -92,11 +92,12 @@ export function StandStage({ project }: { project: Project }) {
     }
   }
 
-  const { undo, redo, whole, busy } = { ...project, ...stand };
+  const { undo, redo } = project;
+  const { whole } = stand;
   useEffect(() => {
     const keys = (e: KeyboardEvent) => {
       const typing = e.target instanceof HTMLInputElement && e.target.type !== "checkbox";
-      if (!(e.ctrlKey || e.metaKey) || typing || busy) return;
+      if (!(e.ctrlKey || e.metaKey) || typing) return;
       const key = e.key.toLowerCase();
       const again = key === "y" || (key === "z" && e.shiftKey);
       if (key !== "z" && !again) return;
@@ -106,7 +107,7 @@ export function StandStage({ project }: { project: Project }) {
     };
     window.addEventListener("keydown", keys);
     return () => window.removeEventListener("keydown", keys);
-  }, [undo, redo, whole, busy, project.id]);
+  }, [undo, redo, whole, project.id]);
 
   if (!viewpoint) return null;
   const pick = async (heading: number, pitch: number) => {
