@@ -178,7 +178,7 @@ proptest! {
     #[test]
     fn boxes_anywhere_are_cut_to_their_own_area(
         size in prop::array::uniform3(0.2f32..8.0),
-        turn in 0f32..6.28,
+        turn in 0f32..std::f32::consts::TAU,
         place in prop::array::uniform3(-50f32..50.0),
         share in 0.02f32..0.98,
     ) {
