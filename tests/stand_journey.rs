@@ -370,10 +370,19 @@ async fn several(server: &Server, b: &Browser) {
         "{added}"
     );
     b.press_tab("Place").await;
+    let pressed =
+        "return document.querySelector('[aria-label=Viewpoints] [aria-pressed=true]')?.innerText";
+    b.until(
+        "the new one to be chosen",
+        &format!("{pressed} === 'Viewpoint 5';"),
+    )
+    .await;
     b.fill("Name", "By the stair").await;
     wait_for("the name", || {
         (viewpoint(server, 4)["name"] == "By the stair").then_some(())
     });
+    b.until("the new name", &format!("{pressed} === 'By the stair';"))
+        .await;
     b.press_labelled("Earlier in the order").await;
     wait_for("the new order", || {
         (viewpoint(server, 3)["name"] == "By the stair").then_some(())
@@ -430,7 +439,11 @@ async fn several(server: &Server, b: &Browser) {
 
 /// The preflight is in sight on every stage, shows its place and mends with one click.
 async fn preflight(server: &Server, b: &Browser) {
-    b.press("Stand").await;
+    b.find("a[href='/project/1/scene']")
+        .await
+        .click()
+        .await
+        .unwrap();
     let pill = b.find("[data-testid=preflight]").await;
     b.until(
         "the preflight",
