@@ -301,7 +301,12 @@ fn requests_that_make_no_sense_are_refused_in_one_shape() {
             422,
         ),
         ("PATCH", at(""), Some(json!({"name": ""})), 422),
-        ("GET", at("/plan?y=1&x0=5&z0=0&x1=1&z1=1"), None, 422),
+        (
+            "GET",
+            at("/plan?y=1&scale=20&x0=5&z0=0&x1=1&z1=1"),
+            None,
+            422,
+        ),
         ("GET", at("/floor?x=NaN&y=0&z=0"), None, 422),
         ("GET", "/api/projects/77".into(), None, 404),
         ("GET", "/api/nothing".into(), None, 404),
@@ -394,21 +399,23 @@ fn data_stay_and_belong_to_one_server() {
 fn plan_floor_and_live_picture_come_from_the_scene() {
     let (_folder, server, project) = with_room();
     let at = |path: &str| format!("/api/projects/{project}{path}");
-    // The room's four walls, cut at 1 m, are 24 m of line; two triangles a wall make eight pieces.
+    // The room is one box turned outwards: its four walls, cut at 1 m, are one closed line of 24 m.
     let plan = server
-        .json("GET", &at("/plan?y=1&x0=-9&z0=-9&x1=9&z1=9"), None)
+        .json("GET", &at("/plan?y=1&scale=40&x0=-9&z0=-9&x1=9&z1=9"), None)
         .1;
-    let lines: Vec<f64> = plan["lines"]
-        .as_array()
-        .unwrap()
-        .iter()
-        .map(|v| v.as_f64().unwrap())
-        .collect();
-    let length: f64 = lines
-        .chunks(4)
-        .map(|l| (l[2] - l[0]).hypot(l[3] - l[1]))
+    assert_eq!(plan["solids"], json!([]));
+    let walls: Vec<f64> = serde_json::from_value(plan["lines"][0]["points"].clone()).unwrap();
+    let corners = walls.len() / 2;
+    let length: f64 = (0..corners)
+        .map(|i| {
+            let next = (i + 1) % corners;
+            (walls[2 * next] - walls[2 * i]).hypot(walls[2 * next + 1] - walls[2 * i + 1])
+        })
         .sum();
-    assert_eq!(lines.len(), 32);
+    assert_eq!(
+        (corners, plan["lines"][0]["closed"].as_bool()),
+        (4, Some(true))
+    );
     assert!((length - 24.0).abs() < 1e-3, "{length}");
     let floor = server.json("GET", &at("/floor?x=1&y=1.6&z=1"), None).1;
     assert!(

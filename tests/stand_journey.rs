@@ -389,8 +389,14 @@ async fn several(server: &Server, b: &Browser) {
     });
     b.press("Copy").await;
     wait_for("the copy", || (count() == 6).then_some(()));
+    b.until(
+        "the copy to be chosen",
+        &format!("{pressed} === 'By the stair 2';"),
+    )
+    .await;
     b.press("Remove").await;
     wait_for("the removal", || (count() == 5).then_some(()));
+    assert_eq!(viewpoint(server, 3)["name"], "By the stair");
     // The scene's camera takes its path along.
     let list = b
         .find("[aria-label='Take a camera of the scene as a viewpoint']")

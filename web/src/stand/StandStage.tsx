@@ -324,7 +324,7 @@ export function StandStage({ project }: { project: Project }) {
       </section>
       <section className="flex min-h-0 flex-col gap-1.5" aria-label="View">
         {other ? (
-          <div className="mx-auto flex w-full max-w-[38.500rem] flex-col gap-1">
+          <div className="mx-auto flex w-full max-w-[37rem] flex-col gap-1">
             {horizon}
             {under}
             <Compared

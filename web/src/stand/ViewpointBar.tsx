@@ -112,7 +112,15 @@ export function ViewpointBar(props: Props) {
             <button
               type="button"
               className={small}
-              onClick={() => id !== undefined && stand.whole(() => api.copyViewpoint(project.id, id))}
+              onClick={() =>
+                id !== undefined &&
+                stand.whole(async () => {
+                  const copied = await api.copyViewpoint(project.id, id);
+                  // The copy is what one goes on with.
+                  stand.choose(copied.viewpoints.at(-1)?.id ?? id);
+                  return copied;
+                })
+              }
             >
               Copy
             </button>

@@ -140,9 +140,10 @@ pub(super) fn ground(scene: &Scene, eye: DVec3) -> (Option<Floor>, Option<(Near,
         let [a, b, c] = scene.corners(t);
         (b - a).cross(c - a).normalize_or_zero().y > 0.5
     };
-    // The next floor further down, past the underside of what is first.
+    // The next floor further down, past the underside of what is first and what lies on it.
     let below = walk(scene, at, Vec3::NEG_Y)
         .skip(1)
+        .filter(|hit| first.y as f32 - (at.y - hit.distance) >= FURNITURE.start)
         .find(|hit| upward(hit.triangle));
     let Some(below) = below else {
         return (Some(first), None);
