@@ -225,7 +225,7 @@ fn heights_are_judged_by_the_floor() {
 fn near_things_matter_more_to_two_eyes() {
     let stage = Stage::new();
     let eye = [4.0, 1.6, 0.0];
-    // 1 m to the wall: 63 mm x 30 = 1.89 m (handbook's rule of thirty; common practice, no source).
+    // 1 m to the wall: 63 mm x 30 = 1.89 m (the rule of thirty; common practice, no source).
     let one_eye = stage.found(eye, |_| {});
     let near = one(&one_eye, "too-near", Level::Note);
     assert!(
