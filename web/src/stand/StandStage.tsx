@@ -51,6 +51,7 @@ export function StandStage({ project }: { project: Project }) {
   const [cutAbove, setCutAbove] = useState(CUT);
   const [picked, setPicked] = useState<Picked | null>(null);
   const [aim, setAim] = useState<{ heading: number; pitch: number } | null>(null);
+  const [problem, setProblem] = useState<unknown>(null);
   const [hover, setHover] = useState<[number, number] | null>(null);
   const other = project.viewpoints.find((v) => v.id === compared && v.id !== viewpoint?.id);
   const live = useLivePicture(project.id, pose, project.settings, { moving: stand.dragging });
@@ -111,7 +112,11 @@ export function StandStage({ project }: { project: Project }) {
 
   if (!viewpoint) return null;
   const pick = async (heading: number, pitch: number) => {
-    const seen = await api.look(project.id, pose.position, heading, pitch).catch(() => null);
+    setProblem(null);
+    const seen = await api.look(project.id, pose.position, heading, pitch).catch((e: unknown) => {
+      setProblem(e);
+      return null;
+    });
     setAim(null);
     setPicked(seen ? { heading, pitch, seen } : null);
     if (seen) setTab("surface");
@@ -273,6 +278,7 @@ export function StandStage({ project }: { project: Project }) {
             onMove={stand.moveTo}
             onAdd={(px, pz) => {
               setAdding(false);
+              setProblem(null);
               const from = { ...pose, position: [px, cut + 0.5, pz] as [number, number, number] };
               void api
                 .clearance(project.id, viewpoint.id, from)
@@ -289,7 +295,7 @@ export function StandStage({ project }: { project: Project }) {
                     ride: null,
                   });
                 })
-                .catch(() => undefined);
+                .catch(setProblem);
             }}
             onPick={(heading) => void pick(heading, 0)}
             onSection={setSection}
@@ -392,7 +398,7 @@ export function StandStage({ project }: { project: Project }) {
                   {tab === "starts" && <StartsPanel project={project} stand={stand} version={shape} />}
                   {tab === "moved" && <MovedPanel project={project} stand={stand} />}
                 </div>
-                <Problem error={stand.error ?? live.problem} />
+                <Problem error={stand.error ?? problem ?? live.problem} />
               </div>
             </div>
           </>

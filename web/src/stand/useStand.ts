@@ -108,12 +108,14 @@ export function useStand(project: Project) {
   };
 
   const id = viewpoint?.id ?? 0;
-  const near = useLatest<[number, Pose, boolean, string], ClearanceInfo>(
+  const near = useLatest<[number, Pose, boolean, string], { of: number; found: ClearanceInfo }>(
     viewpoint ? [id, current.pose, dragging, JSON.stringify(project.settings)] : null,
-    ([v, pose, moving]) => api.clearance(project.id, v, pose, moving),
+    async ([v, pose, moving]) => ({ of: v, found: await api.clearance(project.id, v, pose, moving) }),
     150,
   );
-  const floorY = near.value?.floor.floor_y ?? null;
+  // What was found for another viewpoint says nothing of this one: its floor may be storeys away.
+  const clearance = near.value?.of === id ? near.value.found : null;
+  const floorY = clearance?.floor.floor_y ?? null;
   const above = floorY === null ? null : current.pose.position[1] - floorY;
   // The height that is kept while the viewpoint is moved over the ground.
   const kept = useRef<number | null>(null);
@@ -145,7 +147,7 @@ export function useStand(project: Project) {
     viewpoint,
     current,
     dragging,
-    clearance: near.value,
+    clearance,
     floorY,
     above,
     findings: findings?.filter((f) => f.viewpoint === id) ?? [],

@@ -1,9 +1,9 @@
 //! The lights of a scene as a list: what, where, how strong, and whether they are seen.
 
 use super::{Environment, LightSettings, SKY_KEY, SUN_KEY, lamp_key, object_key};
-use crate::accel::TraceRay;
 use crate::lamp::LampKind;
 use crate::scene::Scene;
+use crate::stand::walk;
 use glam::{DVec3, Vec3};
 
 /// One light of a scene.
@@ -125,23 +125,9 @@ fn luminance(c: Vec3) -> f32 {
 fn is_seen(scene: &Scene, eye: Vec3, target: Vec3) -> bool {
     let offset = target - eye;
     let distance = offset.length();
-    let mut ray = TraceRay {
-        origin: eye,
-        direction: offset / distance,
-        far: distance * (1.0 - 1e-3),
-    };
-    for _ in 0..64 {
-        let Some(hit) = scene.hit(&ray) else {
-            return true;
-        };
-        if !scene.material_of(hit.triangle).lets_straight_through() {
-            return false;
-        }
-        let step = hit.distance * (1.0 + 1e-5) + 1e-5;
-        ray.origin += ray.direction * step;
-        ray.far -= step;
-    }
-    false
+    walk(scene, eye, offset / distance)
+        .take_while(|hit| hit.distance < distance * (1.0 - 1e-3))
+        .all(|hit| scene.material_of(hit.triangle).lets_straight_through())
 }
 
 /// Keys of settings that no light of the scene has.

@@ -73,26 +73,3 @@ pub fn seen_at(scene: &Scene, objects: &[u32], eye: DVec3) -> Option<(f64, f64, 
     let (heading, pitch) = heading_pitch(middle - eye);
     Some((heading, pitch, middle.distance(eye)))
 }
-
-/// Whether objects stand in another one: rays from their middle to the middles of their sides are cut short
-/// by something else.
-pub fn runs_into(scene: &Scene, objects: &[u32]) -> Option<u32> {
-    let (middle, _) = extent(scene, objects)?;
-    let middle = middle.as_vec3();
-    let (low, high) = objects
-        .iter()
-        .filter_map(|o| scene.objects().get(*o as usize))
-        .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), o| {
-            (l.min(o.min), h.max(o.max))
-        });
-    let half = (high - low) / 2.0;
-    [Vec3::X, Vec3::NEG_X, Vec3::Z, Vec3::NEG_Z]
-        .into_iter()
-        .find_map(|d| {
-            let far = d.abs().dot(half) * 0.98;
-            super::walk(scene, middle, d)
-                .take_while(|hit| hit.distance < far)
-                .map(|hit| scene.object_of(hit.triangle))
-                .find(|object| !objects.contains(object))
-        })
-}
