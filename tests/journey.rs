@@ -246,7 +246,7 @@ fn an_uploaded_scene_makes_the_journey_too() {
             .unwrap();
         b.until(
             "the scene",
-            "return document.querySelector('main').innerText.includes('room.glb');",
+            "return location.pathname.endsWith('/scene') && !!document.querySelector('[data-testid=horizon-picture]');",
         )
         .await;
         let text = b

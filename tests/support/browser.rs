@@ -95,7 +95,7 @@ impl Browser {
     pub async fn find(&self, css: &str) -> fantoccini::elements::Element {
         self.client
             .wait()
-            .at_most(Duration::from_secs(120))
+            .at_most(super::patience())
             .for_element(Locator::Css(css))
             .await
             .unwrap_or_else(|e| panic!("{css}: {e}"))
@@ -109,7 +109,7 @@ impl Browser {
         let element = self
             .client
             .wait()
-            .at_most(Duration::from_secs(60))
+            .at_most(super::patience())
             .for_element(Locator::XPath(&path))
             .await
             .unwrap_or_else(|e| panic!("{words}: {e}"));
@@ -123,7 +123,7 @@ impl Browser {
         let element = self
             .client
             .wait()
-            .at_most(Duration::from_secs(60))
+            .at_most(super::patience())
             .for_element(Locator::XPath(path))
             .await
             .unwrap_or_else(|e| panic!("{what}: {e}"));
@@ -166,6 +166,7 @@ impl Browser {
         let list = self
             .client
             .wait()
+            .at_most(super::patience())
             .for_element(Locator::XPath(&path))
             .await
             .unwrap_or_else(|e| panic!("{label}: {e}"));
@@ -180,6 +181,7 @@ impl Browser {
         let field = self
             .client
             .wait()
+            .at_most(super::patience())
             .for_element(Locator::XPath(&path))
             .await
             .unwrap_or_else(|e| panic!("{label}: {e}"));

@@ -336,11 +336,7 @@ fn bench(name: &str, path: &std::path::Path) {
         let (low, high) = scene.bounds();
         let target = low + (high - low) * Vec3::new(random(&mut seed), 0.9, random(&mut seed));
         let offset = target - p;
-        shadow.push(TraceRay {
-            origin: p,
-            direction: offset.normalize(),
-            far: offset.length(),
-        });
+        shadow.push(TraceRay::new(p, offset.normalize()).until(offset.length()));
     }
     let count = triangles.len();
     println!(

@@ -3,6 +3,7 @@
 
 use crate::accel::TraceRay;
 use crate::bsdf::{Answer, Bsdf};
+use crate::departure::{Departure, Way, facing};
 use crate::light::{Illumination, LightSample, Receiver};
 use crate::sampler::Sampler;
 use crate::scene::Scene;
@@ -40,7 +41,7 @@ pub(crate) struct PathLight {
 /// What the eye saw first.
 #[derive(Clone, Copy)]
 pub(crate) struct FirstSight {
-    pub(crate) position: Vec3,
+    pub(crate) place: Departure,
     pub(crate) geometric: Vec3,
     pub(crate) normal: Vec3,
     pub(crate) albedo: Vec3,
@@ -53,6 +54,20 @@ pub(crate) struct Tracer<'a> {
     pub(crate) scene: &'a Scene,
     pub(crate) light: &'a Illumination,
     pub(crate) clay: bool,
+    pub(crate) finding: LightFinding,
+}
+
+/// By which of the two ways light is found. All three give the same picture, with different noise: renders use
+/// both, the others are there to check that they agree.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum LightFinding {
+    /// Both, weighed against each other.
+    #[default]
+    Both,
+    /// Only by choosing points on lights.
+    Lights,
+    /// Only by following what surfaces scatter.
+    Surfaces,
 }
 
 /// Where a path stands.
@@ -141,8 +156,8 @@ impl Tracer<'_> {
                 let spot = scene.spot(hit.triangle, hit.u, hit.v);
                 let [a, b, c] = scene.corners(hit.triangle);
                 let n = (b - a).cross(c - a).normalize_or_zero();
-                let n = if n.dot(ray.direction) < 0.0 { -n } else { n };
-                ray.origin = off_surface(spot.position(), n);
+                let n = facing(n, ray.direction);
+                ray = spot.departure().ray(n, ray.direction);
                 passed += 1;
                 continue;
             }
@@ -154,9 +169,9 @@ impl Tracer<'_> {
             if emission != Vec3::ZERO && surface.opacity > 0.0 {
                 let weight = last.as_ref().map_or(1.0, |l| {
                     let cosine = surface.geometric.dot(ray.direction).abs().max(1e-6);
-                    let d2 = l.from.position.distance_squared(surface.position);
+                    let d2 = l.from.position.distance_squared(surface.place.position);
                     let density = light.tree.density(hit.triangle, &l.from, l.budget);
-                    power_heuristic(l.pdf, density * d2 / cosine)
+                    self.weigh_bounce(l.pdf, density * d2 / cosine)
                 });
                 path.add(emission * (weight * surface.opacity), path.bounces);
             }
@@ -168,7 +183,7 @@ impl Tracer<'_> {
                 if chance > 0.0 {
                     if sampler.next_1d() < chance {
                         path.throughput *= straight / chance;
-                        ray.origin = off_surface(surface.position, -surface.geometric);
+                        ray = surface.place.ray(-surface.geometric, ray.direction);
                         passed += 1;
                         continue;
                     }
@@ -177,14 +192,14 @@ impl Tracer<'_> {
             }
             if path.light.first.is_none() {
                 path.light.first = Some(FirstSight {
-                    position: surface.position,
+                    place: surface.place,
                     geometric: surface.geometric,
                     normal: surface.shading,
                     albedo: path.throughput * surface.gloss.albedo(),
                     roughness: surface.gloss.roughness,
                 });
             }
-            if path.bounces == MAX_BOUNCES || surface.material.unlit {
+            if path.bounces == MAX_BOUNCES || surface.unlit {
                 break;
             }
             let budget = LIGHT_POINTS
@@ -238,18 +253,35 @@ impl Tracer<'_> {
                     };
                 }
             }
-            let start = off_surface(surface.position, side);
+            ray = surface.place.ray(side, direction);
             last = Some(Last {
                 pdf: answer.pdf,
                 from: Receiver {
-                    position: start,
+                    position: ray.origin,
                     normal: receiving_side(&surface, &bsdf),
                 },
                 budget,
             });
-            ray = TraceRay::new(start, direction);
         }
         path.light
+    }
+
+    /// The weight of light that was met by following a surface's scattering.
+    fn weigh_bounce(&self, bounce: f32, light: f32) -> f32 {
+        match self.finding {
+            LightFinding::Both => power_heuristic(bounce, light),
+            LightFinding::Lights if light > 0.0 && bounce.is_finite() => 0.0,
+            LightFinding::Lights | LightFinding::Surfaces => 1.0,
+        }
+    }
+
+    /// The weight of light that was met by choosing a point on a light.
+    fn weigh_light(&self, light: f32, bounce: f32) -> f32 {
+        match self.finding {
+            LightFinding::Both => power_heuristic(light, bounce),
+            LightFinding::Lights => 1.0,
+            LightFinding::Surfaces => 0.0,
+        }
     }
 
     /// The path ends in the surroundings.
@@ -263,10 +295,10 @@ impl Tracer<'_> {
             return;
         };
         let sky = environment.light(direction);
-        let weight = power_heuristic(last.pdf, environment.sky_density(direction));
+        let weight = self.weigh_bounce(last.pdf, environment.sky_density(direction));
         path.add(sky * weight, path.bounces);
         if let Some((sun, density)) = environment.sun(direction) {
-            path.add(sun * power_heuristic(last.pdf, density), path.bounces);
+            path.add(sun * self.weigh_bounce(last.pdf, density), path.bounces);
         }
     }
 
@@ -282,7 +314,7 @@ impl Tracer<'_> {
         let mut light = Scattered::default();
         let normal = receiving_side(surface, bsdf);
         let receiver = Receiver {
-            position: off_surface(surface.position, surface.geometric),
+            position: surface.place.off(surface.geometric),
             normal,
         };
         self.light.tree.sample_many(
@@ -298,8 +330,11 @@ impl Tracer<'_> {
         let far = |direction: Vec3, radiance: Vec3, pdf: f32, light: &mut Scattered| {
             let answer = self.answer(surface, frame, bsdf, direction);
             if let Some(answer) = answer {
-                let through = self.transmittance(surface, direction, f32::INFINITY, radiance / pdf);
-                light.add(&answer, through * power_heuristic(pdf, answer.pdf));
+                let ray = surface
+                    .place
+                    .ray(facing(surface.geometric, direction), direction);
+                let through = self.transmittance(ray, radiance / pdf);
+                light.add(&answer, through * self.weigh_light(pdf, answer.pdf));
             }
         };
         let environment = &self.light.environment;
@@ -318,8 +353,10 @@ impl Tracer<'_> {
             let (direction, irradiance, to) = directional[i];
             let chance = to - if i > 0 { directional[i - 1].2 } else { 0.0 };
             if let Some(answer) = self.answer(surface, frame, bsdf, direction) {
-                let through =
-                    self.transmittance(surface, direction, f32::INFINITY, irradiance / chance);
+                let ray = surface
+                    .place
+                    .ray(facing(surface.geometric, direction), direction);
+                let through = self.transmittance(ray, irradiance / chance);
                 light.add(&answer, through);
             }
         }
@@ -353,23 +390,23 @@ impl Tracer<'_> {
         factor: f32,
         light: &mut Scattered,
     ) {
-        let target = match sample {
-            LightSample::Area { position, .. } => *position,
-            LightSample::Lamp(lamp, ..) => lamp.position,
+        let geometric = surface.geometric;
+        let way = match sample {
+            LightSample::Area { place, normal, .. } => {
+                surface.place.way_to_surface(geometric, place, *normal)
+            }
+            LightSample::Lamp(lamp, ..) => surface.place.way_to(geometric, lamp.position),
         };
-        let offset = target - surface.position;
-        let distance = offset.length();
-        if distance.is_nan() || distance <= 0.0 {
+        let Some(Way { ray, distance }) = way else {
             return;
-        }
-        let direction = offset / distance;
+        };
+        let direction = ray.direction;
         match *sample {
             LightSample::Area {
-                triangle,
+                place,
                 normal,
                 emission,
                 density,
-                ..
             } => {
                 let cosine = normal.dot(direction).abs();
                 if cosine <= 1e-6 || emission == Vec3::ZERO {
@@ -379,11 +416,11 @@ impl Tracer<'_> {
                     return;
                 };
                 let pdf = density * distance * distance / cosine;
-                let scale = self.light.object_scale(self.scene.object_of(triangle));
-                let weight = power_heuristic(pdf, answer.pdf) / pdf * factor;
-                let end = distance * (1.0 - 1e-4); // short of the light itself
-                let through =
-                    self.transmittance(surface, direction, end, emission * (scale * weight));
+                let scale = self
+                    .light
+                    .object_scale(self.scene.object_of(place.triangle));
+                let weight = self.weigh_light(pdf, answer.pdf) / pdf * factor;
+                let through = self.transmittance(ray, emission * (scale * weight));
                 light.add(&answer, through);
             }
             LightSample::Lamp(lamp, scale, chance) => {
@@ -392,27 +429,15 @@ impl Tracer<'_> {
                     return;
                 }
                 if let Some(answer) = self.answer(surface, frame, bsdf, direction) {
-                    light.add(
-                        &answer,
-                        self.transmittance(surface, direction, distance, irradiance),
-                    );
+                    light.add(&answer, self.transmittance(ray, irradiance));
                 }
             }
         }
     }
 
-    /// What is left of some light on its way to the surface.
-    fn transmittance(&self, surface: &Surface, direction: Vec3, far: f32, light: Vec3) -> Vec3 {
-        let side = if direction.dot(surface.geometric) > 0.0 {
-            surface.geometric
-        } else {
-            -surface.geometric
-        };
-        let mut ray = TraceRay {
-            origin: off_surface(surface.position, side),
-            direction,
-            far,
-        };
+    /// What is left of some light on its way along the ray to the surface that the ray leaves.
+    fn transmittance(&self, mut ray: TraceRay, light: Vec3) -> Vec3 {
+        let end = ray;
         if !self.scene.see_through {
             return if self.scene.accel.blocked(&ray) {
                 Vec3::ZERO
@@ -429,20 +454,31 @@ impl Tracer<'_> {
                 return Vec3::ZERO;
             }
             let between = self.scene.surface(&hit, &ray, self.clay);
-            let frame = Frame::new(between.shading);
-            let bsdf = Bsdf::new(&between.gloss, frame.local(-direction));
-            left *= straight_through(&between, &bsdf);
+            left *= between.straight_through(ray.direction);
             if left == Vec3::ZERO {
                 return left;
             }
-            ray.origin = off_surface(between.position, -between.geometric);
-            ray.far -= hit.distance;
+            let on = between.place.off(-between.geometric);
+            // Measured from the end, so that it does not move with every surface that is passed.
+            let done = (on - end.origin).dot(end.direction);
+            ray = end.until(end.far - done).leaving(between.place.triangle);
+            ray.origin = on;
         }
         Vec3::ZERO
     }
 }
 
-/// What goes straight on through a surface: its holes, and clear thin walls.
+impl Surface<'_> {
+    /// What goes straight on through the surface along a direction: its holes, and clear thin walls.
+    pub(crate) fn straight_through(&self, direction: Vec3) -> Vec3 {
+        if !self.material.lets_straight_through() {
+            return Vec3::ZERO;
+        }
+        let frame = Frame::new(self.shading);
+        straight_through(self, &Bsdf::new(&self.gloss, frame.local(-direction)))
+    }
+}
+
 fn straight_through(surface: &Surface, bsdf: &Bsdf) -> Vec3 {
     Vec3::splat(1.0 - surface.opacity) + bsdf.straight() * surface.opacity
 }
@@ -464,20 +500,4 @@ fn power_heuristic(this: f32, other: f32) -> f32 {
         return 1.0;
     }
     if a + b > 0.0 { a / (a + b) } else { 0.0 }
-}
-
-/// A start just off the surface, so that a ray does not meet where it comes from: a few units in the
-/// last place of the coordinates (Wachter and Binder 2019, Ray Tracing Gems, chapter 6).
-pub(crate) fn off_surface(p: Vec3, n: Vec3) -> Vec3 {
-    const ORIGIN: f32 = 1.0 / 32.0;
-    const FLOAT_SCALE: f32 = 1.0 / 65536.0;
-    const INT_SCALE: f32 = 256.0;
-    let step = |p: f32, n: f32| {
-        if p.abs() < ORIGIN {
-            return p + FLOAT_SCALE * n;
-        }
-        let i = (INT_SCALE * n) as i32;
-        f32::from_bits((p.to_bits() as i32).wrapping_add(if p < 0.0 { -i } else { i }) as u32)
-    };
-    Vec3::new(step(p.x, n.x), step(p.y, n.y), step(p.z, n.z))
 }

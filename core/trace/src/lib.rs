@@ -7,6 +7,7 @@
 
 pub mod accel;
 pub mod bsdf;
+mod departure;
 mod directional_albedo;
 pub mod error;
 pub mod forecast;
@@ -32,7 +33,7 @@ pub mod texture;
 pub use error::TraceError;
 pub use forecast::Forecast;
 pub use import::{ImportOptions, ImportReport, Imported, Unit, load};
-pub use integrator::MAX_BOUNCES;
+pub use integrator::{LightFinding, MAX_BOUNCES};
 pub use light::{Illumination, LightSetting, LightSettings};
 pub use material::Material;
 pub use moves::ObjectMove;

@@ -9,7 +9,9 @@ use serde::{Deserialize, Serialize};
 pub enum Pass {
     /// How much stands before the sky.
     Alpha,
-    /// Distance along the ray through the pixel's centre, metres; [`NO_DEPTH`] where there is nothing.
+    /// Distance along the ray through the pixel's centre, metres; [`NO_DEPTH`] where there is nothing. Clear
+    /// thin panes, veils and holes that let more than half of the light through are looked through, as they
+    /// are by normal, albedo and object mask; bodies of glass are not.
     Depth,
     /// Normal of what is seen first, in the world.
     Normal,

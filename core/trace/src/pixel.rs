@@ -1,7 +1,7 @@
 //! One pixel: its samples, what they add up to, and how far they can be trusted.
 
 use crate::accel::TraceRay;
-use crate::integrator::{FirstSight, PathLight, Tracer, off_surface};
+use crate::integrator::{FirstSight, PathLight, Tracer};
 use crate::passes::{NO_DEPTH, Pass, PassSet, mask_colour};
 use crate::sampler::{SETS, Sampler};
 use crate::surface::Frame;
@@ -114,11 +114,7 @@ impl Shooter<'_> {
     fn open(&self, first: &FirstSight, radius: f32, place: (f32, f32)) -> f32 {
         let frame = Frame::new(first.normal);
         let direction = frame.world(crate::bsdf::cosine_hemisphere(place));
-        let ray = TraceRay {
-            origin: off_surface(first.position, first.geometric),
-            direction,
-            far: radius,
-        };
+        let ray = first.place.ray(first.geometric, direction).until(radius);
         if direction.dot(first.geometric) <= 0.0 || self.tracer.scene.accel.blocked(&ray) {
             0.0
         } else {
@@ -126,7 +122,8 @@ impl Shooter<'_> {
         }
     }
 
-    /// What the ray through the pixel's centre meets: distance and mask colour.
+    /// What the ray through the pixel's centre meets: distance and mask colour. Like normal and albedo they go
+    /// through what is more clear than not: holes, veils and clear thin panes.
     fn centre(&self, pixel: (u32, u32)) -> (f32, [f32; 3]) {
         let point = PicturePoint::pixel_centre(pixel.0, pixel.1, self.size.0, self.size.1);
         let nothing = (NO_DEPTH, [0.0; 3]);
@@ -141,13 +138,13 @@ impl Shooter<'_> {
                 return nothing;
             };
             let object = scene.object_of(hit.triangle);
-            let spot = scene.spot(hit.triangle, hit.u, hit.v);
-            let hole = spot.opacity(scene.material_of(hit.triangle)) < 0.5;
-            if !hole && !self.tracer.light.is_unseen(object) {
+            let surface = scene.surface(&hit, &ray, self.tracer.clay);
+            let clear = surface.straight_through(ray.direction).max_element() > 0.5;
+            if !clear && !self.tracer.light.is_unseen(object) {
                 let colour = mask_colour(object).map(|c| f32::from(c) / 255.0);
-                return (spot.position().distance(start), colour);
+                return (surface.place.position.distance(start), colour);
             }
-            ray.origin = off_surface(spot.position(), ray.direction);
+            ray = surface.place.ray(-surface.geometric, ray.direction);
         }
         nothing
     }

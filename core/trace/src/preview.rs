@@ -1,6 +1,6 @@
 //! The live picture: a small panorama that gets better for as long as nothing moves.
 
-use crate::integrator::Tracer;
+use crate::integrator::{LightFinding, Tracer};
 use crate::light::Illumination;
 use crate::pixel::{PixelSums, Shooter};
 use crate::scene::Scene;
@@ -73,6 +73,7 @@ impl Preview {
                 scene: view.scene,
                 light: view.light,
                 clay: view.clay,
+                finding: LightFinding::Both,
             },
             eye: view.eye,
             size: (width, height),

@@ -81,7 +81,7 @@ fn colour(scene: &Scene, light: &Illumination, mut ray: TraceRay) -> Vec3 {
                 return seen;
             }
         }
-        ray.origin = crate::integrator::off_surface(surface.position, -surface.geometric);
+        ray = surface.place.ray(-surface.geometric, ray.direction);
     }
     seen
 }

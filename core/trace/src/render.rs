@@ -1,6 +1,6 @@
 //! Rendering strip by strip on all cores, with a fixed number of samples or until the noise is low.
 
-use crate::integrator::Tracer;
+use crate::integrator::{LightFinding, Tracer};
 use crate::light::Illumination;
 use crate::passes::{Pass, PassSet};
 use crate::pixel::{PixelSums, Shooter};
@@ -122,6 +122,8 @@ pub struct Render<'a> {
     pub clamp: Option<f32>,
     /// Radius of the ambient occlusion, metres.
     pub occlusion_radius: f32,
+    /// By which ways light is found; both, but for checks.
+    pub finding: LightFinding,
 }
 
 impl<'a> Render<'a> {
@@ -145,6 +147,7 @@ impl<'a> Render<'a> {
             clay: false,
             clamp: None,
             occlusion_radius: 1.0,
+            finding: LightFinding::Both,
         }
     }
 
@@ -168,6 +171,7 @@ impl<'a> Render<'a> {
                 scene: self.scene,
                 light: self.light,
                 clay: self.clay,
+                finding: self.finding,
             },
             eye: self.eye,
             size: (self.size.width(), self.size.height()),

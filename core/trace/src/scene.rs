@@ -1,6 +1,7 @@
 //! A scene ready to be traced: world-space triangles, objects, materials, textures, lamps.
 
 use crate::accel::{Accel, Hit, TraceRay};
+use crate::departure::Departure;
 use crate::error::TraceError;
 use crate::lamp::Lamp;
 use crate::material::Material;
@@ -9,7 +10,7 @@ use crate::sky::Sky;
 use crate::texture::{Meaning, Texture};
 use dome_files::decode::Rgba8;
 use dome_imaging::pages::on_large_pages;
-use glam::{Mat3, Mat4, Vec2, Vec3, Vec4};
+use glam::{DVec3, Mat3, Mat4, Vec2, Vec3, Vec4};
 use std::sync::OnceLock;
 
 /// One thing of the scene, as the artist named it.
@@ -478,6 +479,7 @@ impl Scene {
     pub(crate) fn spot(&self, triangle: u32, u: f32, v: f32) -> Spot<'_> {
         Spot {
             scene: self,
+            triangle,
             corners: self.triangles[triangle as usize],
             weights: [1.0 - u - v, u, v],
         }
@@ -487,6 +489,7 @@ impl Scene {
 /// A place on a triangle: textures and corner values are looked up there.
 pub(crate) struct Spot<'a> {
     scene: &'a Scene,
+    triangle: u32,
     corners: [u32; 3],
     weights: [f32; 3],
 }
@@ -498,9 +501,27 @@ impl Spot<'_> {
         a * wa + b * wb + c * wc
     }
 
+    /// From the corners, not along the ray, and in double precision: rounded once.
     pub(crate) fn position(&self) -> Vec3 {
-        // From the corners, not along the ray: exact to the triangle's own rounding.
-        self.mix(self.corners.map(|i| self.scene.positions[i as usize]))
+        let [a, b, c] = self
+            .corners
+            .map(|i| self.scene.positions[i as usize].as_dvec3());
+        let [_, u, v] = self.weights.map(f64::from);
+        let mixed: DVec3 = a * (1.0 - u - v) + b * u + c * v;
+        mixed.as_vec3()
+    }
+
+    /// The place as one that rays leave from.
+    pub(crate) fn departure(&self) -> Departure {
+        Departure {
+            position: self.position(),
+            triangle: self.triangle,
+            reach: self
+                .corners
+                .map(|i| self.scene.positions[i as usize].abs().max_element())
+                .into_iter()
+                .fold(0.0, f32::max),
+        }
     }
 
     pub(crate) fn normal(&self) -> Vec3 {

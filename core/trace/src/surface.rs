@@ -2,6 +2,7 @@
 
 use crate::accel::{Hit, TraceRay};
 use crate::bsdf::Gloss;
+use crate::departure::Departure;
 use crate::material::Material;
 use crate::scene::Scene;
 use crate::texture::Meaning;
@@ -12,7 +13,7 @@ pub const CLAY: f32 = 0.5;
 
 /// A point of a surface.
 pub(crate) struct Surface<'a> {
-    pub(crate) position: Vec3,
+    pub(crate) place: Departure,
     /// Geometric normal, on the side of the viewer.
     pub(crate) geometric: Vec3,
     /// Shading normal, on the side of the viewer.
@@ -23,6 +24,8 @@ pub(crate) struct Surface<'a> {
     pub(crate) opacity: f32,
     /// Light that it gives, before it is dimmed.
     pub(crate) emission: Vec3,
+    /// Shown in its own colour whatever lights it.
+    pub(crate) unlit: bool,
 }
 
 /// A frame whose z is the normal (Duff et al. 2017, JCGT 6(1)).
@@ -63,13 +66,14 @@ impl Scene {
 
         let material = self.material_of(hit.triangle);
         let mut surface = Surface {
-            position: spot.position(),
+            place: spot.departure(),
             geometric,
             shading,
             material,
             gloss: Gloss::matt(Vec3::splat(CLAY)),
             opacity: spot.opacity(material),
             emission: spot.emission(material),
+            unlit: false,
         };
         if clay && !material.is_see_through() {
             return surface;
@@ -87,6 +91,7 @@ impl Scene {
         if material.unlit {
             surface.gloss = Gloss::matt(Vec3::ZERO);
             surface.emission = base;
+            surface.unlit = true;
             return surface;
         }
         let (mut metallic, mut roughness) = (material.metallic, material.roughness);

@@ -264,7 +264,7 @@ fn the_tree_finds_what_trying_everything_finds() {
         hits += usize::from(found.is_some());
         let far = found.map_or(20.0, |h| h.distance);
         for (end, blocked) in [(far * 0.999, false), (far * 1.001, found.is_some())] {
-            let short = TraceRay { far: end, ..ray };
+            let short = ray.until(end);
             assert_eq!(
                 (accel.blocked(&short), plain.blocked(&short)),
                 (blocked, blocked)

@@ -96,11 +96,17 @@ fn name(scene: &Scene, object: u32) -> &str {
 }
 
 fn area(outline: &Outline) -> f32 {
-    let p = &outline.points;
-    (0..p.len())
+    // Relative to a point of its own: far from the origin the products would drown the area.
+    let first = outline.points[0].as_dvec2();
+    let p: Vec<_> = outline
+        .points
+        .iter()
+        .map(|q| q.as_dvec2() - first)
+        .collect();
+    let twice: f64 = (0..p.len())
         .map(|i| p[i].perp_dot(p[(i + 1) % p.len()]))
-        .sum::<f32>()
-        / 2.0
+        .sum();
+    (twice / 2.0) as f32
 }
 
 #[test]

@@ -8,6 +8,7 @@ import type { Order } from "../generated/Order";
 import type { Project } from "../generated/Project";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
+import { refused } from "../parts/numbers";
 import { Problem } from "../parts/Problem";
 import { bytes, wrapHeading, wrapSigned } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
@@ -177,9 +178,10 @@ export function HandOverStage({ project }: { project: Project }) {
       <section className="flex min-h-0 flex-col gap-3">
         <form
           className="rounded-box border border-base-300 p-4"
+          noValidate
           onSubmit={(e) => {
             e.preventDefault();
-            make.mutate(order.id);
+            if (!refused(e.currentTarget)) make.mutate(order.id);
           }}
         >
           <h1 className="mb-2 text-xl">JPEG for a panorama host</h1>

@@ -6,6 +6,7 @@ import { keys } from "../api/changes";
 import type { BroughtPicture } from "../generated/BroughtPicture";
 import { Choice } from "../parts/Choice";
 import { NumberField } from "../parts/NumberField";
+import { refused } from "../parts/numbers";
 import { Problem } from "../parts/Problem";
 import { Switch } from "../parts/Switch";
 import { ShapeChooser } from "../render/ShapeChooser";
@@ -41,9 +42,10 @@ export function ConvertPanel({ picture, view }: { picture: BroughtPicture; view:
   return (
     <form
       className="grid grid-cols-[19rem_minmax(0,1fr)] gap-6"
+      noValidate
       onSubmit={(e) => {
         e.preventDefault();
-        convert.mutate();
+        if (!refused(e.currentTarget)) convert.mutate();
       }}
     >
       <div>

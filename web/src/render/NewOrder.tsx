@@ -7,6 +7,7 @@ import type { Project } from "../generated/Project";
 import { Choice } from "../parts/Choice";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
+import { refused } from "../parts/numbers";
 import { Problem } from "../parts/Problem";
 import { Switch } from "../parts/Switch";
 import { bytes } from "../parts/units";
@@ -117,9 +118,10 @@ export function NewOrder({
   return (
     <form
       className="shrink-0 rounded-box border border-base-300 p-3"
+      noValidate
       onSubmit={(e) => {
         e.preventDefault();
-        place.mutate();
+        if (!refused(e.currentTarget)) place.mutate();
       }}
     >
       <h1 className="mb-1 text-xl">New order</h1>

@@ -6,7 +6,7 @@
 #![allow(unsafe_code)]
 
 use super::tree::{Child, LANES, Packet, Place, Tree, WIDTH};
-use super::{Hit, Shear, TraceRay, Walk};
+use super::{GAMMA_2, GAMMA_3, GAMMA_5, Hit, Shear, TraceRay, Walk};
 use std::arch::x86_64::*;
 use std::mem::MaybeUninit;
 
@@ -65,6 +65,8 @@ struct Sheared {
     start: [__m128; 3],
     shear: [__m128; 3],
     axes: [usize; 3],
+    /// The triangles that the ray passes.
+    passes: [__m128i; 2],
 }
 
 #[target_feature(enable = "avx2,fma")]
@@ -78,6 +80,10 @@ fn sheared(ray: &TraceRay) -> Sheared {
         start: narrow([along(0), along(1), along(2)]),
         shear: narrow([shear.x, shear.y, shear.z]),
         axes: shear.axes,
+        passes: [
+            _mm_set1_epi32(ray.passes[0] as i32),
+            _mm_set1_epi32(ray.passes[1] as i32),
+        ],
     }
 }
 
@@ -151,7 +157,14 @@ fn triangles(
     );
     let outside = _mm_movemask_ps(_mm_and_ps(negative, positive)) as u32;
     let edges = _mm_movemask_ps(on_edge) as u32;
-    let mut inside = !outside & 0xf;
+    // SAFETY: the numbers are four of 32 bits, which is what is read.
+    let ids = unsafe { _mm_loadu_si128(packet.ids.as_ptr().cast()) };
+    let passed = _mm_movemask_ps(_mm_castsi128_ps(_mm_or_si128(
+        _mm_cmpeq_epi32(ids, s.passes[0]),
+        _mm_cmpeq_epi32(ids, s.passes[1]),
+    ))) as u32;
+    let edges = edges & !passed;
+    let mut inside = !outside & !passed & 0xf;
     let (mut t, mut second, mut third) = ([0.0; LANES], [0.0; LANES], [0.0; LANES]);
     if inside | edges == 0 {
         return (0, t, second, third);
@@ -160,19 +173,53 @@ fn triangles(
     let inverse = _mm_div_ps(_mm_set1_ps(1.0), det);
     let sum = _mm_fmadd_ps(w, cz, _mm_fmadd_ps(v, bz, _mm_mul_ps(u, az)));
     let distance = _mm_mul_ps(sum, inverse);
+    // How far the distance may be off; the same steps as in `distance_error`.
+    let sign = _mm_set1_ps(-0.0);
+    let size = |v| _mm_andnot_ps(sign, v);
+    let largest = |a, b, c| _mm_max_ps(_mm_max_ps(size(a), size(b)), size(c));
+    let (x, y, z) = (
+        largest(ax, bx, cx),
+        largest(ay, by, cy),
+        largest(az, bz, cz),
+    );
+    let edge = largest(u, v, w);
+    let (two, three, five) = (
+        _mm_set1_ps(GAMMA_2),
+        _mm_set1_ps(GAMMA_3),
+        _mm_set1_ps(GAMMA_5),
+    );
+    let (dx, dy, dz) = (
+        _mm_mul_ps(five, _mm_add_ps(x, z)),
+        _mm_mul_ps(five, _mm_add_ps(y, z)),
+        _mm_mul_ps(three, z),
+    );
+    let de = _mm_mul_ps(
+        _mm_set1_ps(2.0),
+        _mm_add_ps(
+            _mm_mul_ps(_mm_mul_ps(two, x), y),
+            _mm_add_ps(_mm_mul_ps(dy, x), _mm_mul_ps(dx, y)),
+        ),
+    );
+    let sum_of_errors = _mm_add_ps(
+        _mm_add_ps(_mm_mul_ps(_mm_mul_ps(three, edge), z), _mm_mul_ps(de, z)),
+        _mm_mul_ps(dz, edge),
+    );
+    let bound = _mm_mul_ps(_mm_mul_ps(_mm_set1_ps(3.0), sum_of_errors), size(inverse));
+    let solid = _mm_cmpneq_ps(det, zero);
+    let close = _mm_and_ps(_mm_cmple_ps(size(distance), bound), solid);
+    // Both kinds are rare; they are decided in double precision, one by one.
+    let mut rest = edges | (inside & _mm_movemask_ps(close) as u32);
     let ahead = _mm_and_ps(
         _mm_cmpgt_ps(distance, zero),
         _mm_cmple_ps(distance, _mm_set1_ps(far)),
     );
-    inside &= _mm_movemask_ps(_mm_and_ps(ahead, _mm_cmpneq_ps(det, zero))) as u32;
+    inside &= _mm_movemask_ps(_mm_and_ps(ahead, solid)) as u32;
     // SAFETY: four floats are written into four, three times.
     unsafe {
         _mm_storeu_ps(t.as_mut_ptr(), distance);
         _mm_storeu_ps(second.as_mut_ptr(), _mm_mul_ps(v, inverse));
         _mm_storeu_ps(third.as_mut_ptr(), _mm_mul_ps(w, inverse));
     }
-    // Rays through an edge are rare; they are decided in double precision, one by one.
-    let mut rest = edges;
     while rest != 0 {
         let lane = rest.trailing_zeros() as usize;
         rest &= rest - 1;

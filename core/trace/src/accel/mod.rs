@@ -12,7 +12,7 @@ mod portable;
 mod tree;
 mod two_way;
 
-use glam::Vec3;
+use glam::{DVec3, Vec3};
 use tree::Tree;
 
 /// A ray in single precision with the range of distances that count.
@@ -24,7 +24,12 @@ pub struct TraceRay {
     pub direction: Vec3,
     /// Farthest distance that counts, metres.
     pub far: f32,
+    /// Triangles that it passes: the one it starts on and the one it goes to.
+    passes: [u32; 2],
 }
+
+/// No triangle.
+const NONE: u32 = u32::MAX;
 
 impl TraceRay {
     /// A ray without end.
@@ -33,7 +38,28 @@ impl TraceRay {
             origin,
             direction,
             far: f32::INFINITY,
+            passes: [NONE; 2],
         }
+    }
+
+    /// The same up to a distance, metres.
+    #[must_use]
+    pub fn until(self, far: f32) -> Self {
+        Self { far, ..self }
+    }
+
+    /// The same without the triangle that it starts on.
+    #[must_use]
+    pub fn leaving(mut self, triangle: u32) -> Self {
+        self.passes[0] = triangle;
+        self
+    }
+
+    /// The same without the triangle that it goes to.
+    #[must_use]
+    pub fn arriving(mut self, triangle: u32) -> Self {
+        self.passes[1] = triangle;
+        self
     }
 }
 
@@ -152,8 +178,18 @@ impl Walk {
     }
 }
 
+/// Error bounds of sums of `n` roundings in single precision (Higham 2002, section 3.1).
+const fn gamma(n: f32) -> f32 {
+    let e = n * f32::EPSILON / 2.0;
+    e / (1.0 - e)
+}
+const GAMMA_2: f32 = gamma(2.0);
+const GAMMA_3: f32 = gamma(3.0);
+const GAMMA_5: f32 = gamma(5.0);
+
 /// The shear that lays a ray along its longest axis.
 struct Shear {
+    direction: Vec3,
     axes: [usize; 3],
     x: f32,
     y: f32,
@@ -177,6 +213,7 @@ impl Shear {
             std::mem::swap(&mut kx, &mut ky); // keeps the winding
         }
         Self {
+            direction,
             axes: [kx, ky, kz],
             x: d[kx] / d[kz],
             y: d[ky] / d[kz],
@@ -219,6 +256,44 @@ impl Shear {
         }
         let inverse = 1.0 / det;
         let t = w.mul_add(cz, v.mul_add(bz, u * az)) * inverse;
+        let largest = |a: f32, b: f32, c: f32| a.abs().max(b.abs()).max(c.abs());
+        let bound = distance_error(
+            largest(ax, bx, cx),
+            largest(ay, by, cy),
+            largest(az, bz, cz),
+            largest(u, v, w),
+            inverse,
+        );
+        if t.abs() <= bound {
+            // So near that single precision cannot say on which side of the start; double can.
+            let t = exact_distance(*origin, self.direction, corners)?;
+            return Some((t, v * inverse, w * inverse));
+        }
         (t > 0.0).then_some((t, v * inverse, w * inverse))
     }
+}
+
+/// How far the distance of a hit may be off: the bound of Pharr, Jakob and Humphreys (Physically Based
+/// Rendering, 4th edition, section 6.8.7) from the largest sheared coordinates and edge functions.
+#[inline(always)]
+fn distance_error(x: f32, y: f32, z: f32, edge: f32, inverse: f32) -> f32 {
+    let (dx, dy, dz) = (GAMMA_5 * (x + z), GAMMA_5 * (y + z), GAMMA_3 * z);
+    let de = 2.0 * ((GAMMA_2 * x) * y + (dy * x + dx * y));
+    3.0 * (((GAMMA_3 * edge) * z + de * z) + dz * edge) * inverse.abs()
+}
+
+/// The distance to a triangle's plane in double precision, if it is surely ahead of the start.
+#[cold]
+fn exact_distance(origin: [f32; 3], direction: Vec3, corners: [[f32; 3]; 3]) -> Option<f32> {
+    let at = |p: [f32; 3]| DVec3::from(p.map(f64::from));
+    let [a, b, c] = corners.map(at);
+    let (edge, other) = (b - a, c - a);
+    let normal = edge.cross(other);
+    let offset = a - at(origin);
+    let height = normal.dot(offset);
+    let rounding = edge.length() * other.length() * offset.length() * (16.0 * f64::EPSILON);
+    let distance = height / normal.dot(direction.as_dvec3());
+    (height.abs() > rounding && distance > 0.0 && distance.is_finite())
+        .then_some(distance as f32)
+        .filter(|d| *d > 0.0)
 }

@@ -41,8 +41,9 @@ pub(super) fn closest(tree: &Tree, ray: &TraceRay) -> Option<Hit> {
             Place::Packets(range) => {
                 for packet in &tree.packets[range] {
                     for (lane, &triangle) in packet.ids.iter().enumerate() {
-                        if let Some((t, u, v)) =
-                            shear.intersect(&walk.origin, packet.triangle(lane))
+                        if !ray.passes.contains(&triangle)
+                            && let Some((t, u, v)) =
+                                shear.intersect(&walk.origin, packet.triangle(lane))
                             && Hit::before(t, triangle, best.as_ref(), walk.far)
                         {
                             best = Some(Hit {
@@ -68,9 +69,10 @@ pub(super) fn blocked(tree: &Tree, ray: &TraceRay) -> bool {
             Place::Node(node) => entered(tree, &walk, node, walk.far, |_, c| stack.push(Some(c))),
             Place::Packets(range) => {
                 for packet in &tree.packets[range] {
-                    for lane in 0..packet.ids.len() {
-                        if let Some((t, _, _)) =
-                            shear.intersect(&walk.origin, packet.triangle(lane))
+                    for (lane, triangle) in packet.ids.iter().enumerate() {
+                        if !ray.passes.contains(triangle)
+                            && let Some((t, _, _)) =
+                                shear.intersect(&walk.origin, packet.triangle(lane))
                             && t < walk.far
                         {
                             return true;

@@ -5,6 +5,7 @@
 //! Kulla 2018, "Importance sampling of many lights with adaptive tree splitting"). So a lamp near by is
 //! not drowned by a sun far away.
 
+use crate::departure::Departure;
 use crate::lamp::{Lamp, LampKind};
 use crate::sampler::Sampler;
 use crate::scene::Scene;
@@ -64,8 +65,7 @@ pub(crate) struct Receiver {
 pub(crate) enum LightSample<'a> {
     /// A point on a glowing triangle; its emission is not dimmed yet.
     Area {
-        triangle: u32,
-        position: Vec3,
+        place: Departure,
         normal: Vec3,
         emission: Vec3,
         /// Probability per square metre.
@@ -80,13 +80,12 @@ impl LightSample<'_> {
     fn promise(&self, to: &Receiver) -> f32 {
         match self {
             Self::Area {
-                position,
+                place,
                 normal,
                 emission,
                 density,
-                ..
             } => {
-                let offset = *position - to.position;
+                let offset = place.position - to.position;
                 let d2 = offset.length_squared().max(1e-12);
                 let direction = offset / d2.sqrt();
                 let cosine = normal.dot(direction).abs();
@@ -399,8 +398,7 @@ impl LightTree {
         let [a, b, c] = scene.corners(triangle);
         let spot = scene.spot(triangle, u, v);
         Some(LightSample::Area {
-            triangle,
-            position: spot.position(),
+            place: spot.departure(),
             normal: (b - a).cross(c - a).normalize_or_zero(),
             emission: spot.emission(scene.material_of(triangle)),
             density: probability / area,

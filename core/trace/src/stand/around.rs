@@ -28,11 +28,7 @@ pub(super) fn way_is_free(scene: &Scene, from: Vec3, to: Vec3) -> bool {
     let far = way.length();
     far <= 0.0
         || scene
-            .hit(&TraceRay {
-                origin: from,
-                direction: way / far,
-                far,
-            })
+            .hit(&TraceRay::new(from, way / far).until(far))
             .is_none()
 }
 

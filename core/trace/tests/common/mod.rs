@@ -4,7 +4,7 @@
 use dome_optics::{Eye, PanoramaSize, PicturePoint, Ray};
 use dome_trace::scene::MeshPart;
 use dome_trace::{Control, Illumination, Material, Quality, Render, Scene, SceneBuilder, Sky};
-use glam::{DVec3, Mat4};
+use glam::{DMat3, DMat4, DVec3, Mat4};
 
 pub const WHITE_SKY: Sky = Sky::Plain { colour: [1.0; 3] };
 pub const NO_SKY: Sky = Sky::Plain { colour: [0.0; 3] };
@@ -112,3 +112,57 @@ pub const GROUND: [[f32; 3]; 4] = [
     [1.0, 0.0, 1.0],
     [1.0, 0.0, 0.0],
 ];
+
+/// A way to put a scene somewhere else, as `(name, matrix)`. The laws of light hold there too.
+pub fn places() -> Vec<(&'static str, DMat4)> {
+    let moved = |x, y, z| DMat4::from_translation(DVec3::new(x, y, z));
+    let turned = DMat4::from_axis_angle(DVec3::new(0.3, 1.0, -0.2).normalize(), 0.7);
+    vec![
+        ("at the origin", DMat4::IDENTITY),
+        ("moved (20, 30, 20)", moved(20.0, 30.0, 20.0)),
+        ("moved (3000, 100, -3000)", moved(3000.0, 100.0, -3000.0)),
+        ("turned", turned),
+        ("turned and moved", moved(20.0, 30.0, 20.0) * turned),
+        ("scaled by 0.01", DMat4::from_scale(DVec3::splat(0.01))),
+        ("scaled by 100", DMat4::from_scale(DVec3::splat(100.0))),
+    ]
+}
+
+/// The scene put somewhere else.
+pub fn scene_at(parts: &[MeshPart], materials: Vec<Material>, sky: Sky, place: DMat4) -> Scene {
+    let mut builder = SceneBuilder::default();
+    builder.materials = materials;
+    for part in parts {
+        builder.start_object("part");
+        // In double precision: the scene is rounded once, as one that was made there.
+        let mut part = part.clone();
+        for p in &mut part.positions {
+            *p = place
+                .transform_point3(DVec3::from(p.map(f64::from)))
+                .as_vec3()
+                .to_array();
+        }
+        let turn = DMat3::from_mat4(place);
+        for n in &mut part.normals {
+            *n = (turn * DVec3::from(n.map(f64::from)))
+                .normalize_or_zero()
+                .as_vec3()
+                .to_array();
+        }
+        builder.add_part(&part, &Mat4::IDENTITY);
+    }
+    builder.build(sky, "test").unwrap()
+}
+
+/// An eye put somewhere else.
+pub struct EyeAt<'a>(pub &'a dyn Eye, pub DMat4);
+
+impl Eye for EyeAt<'_> {
+    fn ray(&self, p: PicturePoint) -> Option<Ray> {
+        let ray = self.0.ray(p)?;
+        Some(Ray {
+            origin: self.1.transform_point3(ray.origin),
+            direction: self.1.transform_vector3(ray.direction).normalize(),
+        })
+    }
+}
