@@ -14,6 +14,7 @@ mod pictures;
 mod preflight;
 mod projects;
 mod range;
+pub mod scene_types;
 mod stand;
 pub mod stand_types;
 pub mod types;

@@ -214,6 +214,8 @@ fn settings_label(before: &SceneSettings, after: &SceneSettings) -> String {
         "surroundings"
     } else if before.unit != after.unit {
         "unit"
+    } else if before.up != after.up {
+        "which way is up"
     } else if before.time_s != after.time_s {
         "moment"
     } else if before.stand != after.stand {

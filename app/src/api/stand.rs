@@ -8,9 +8,11 @@ use super::types::{Pose, Project};
 use super::{Answer, Shared, blocking};
 use crate::work::preview::quick_jpeg;
 use crate::work::{App, Result, WorkError, at_once, history, standing};
+use dome_trace::Up;
 use dome_trace::plan::{Area, CutPlane, Outline, cut, shaded};
+use dome_trace::portrait::portrait;
 use dome_trace::stand::{ceiling_above, floor_below};
-use glam::{DVec3, Vec2};
+use glam::{DVec3, Vec2, Vec3};
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{FromForm, Responder, Route, get, post, put, routes};
@@ -30,6 +32,7 @@ pub(super) fn routes() -> Vec<Route> {
         sight_lines,
         starts,
         start_picture,
+        up_picture,
         reorder,
         copy,
         undo,
@@ -165,6 +168,33 @@ async fn section(app: &Shared, id: i64, scale: f64, cut: SectionQuery) -> Answer
 
 #[derive(Responder)]
 struct Picture(Vec<u8>, ContentType);
+
+/// The whole scene from outside, with one axis of its file upwards: for choosing between them.
+#[get("/projects/<id>/up.png?<axis>")]
+async fn up_picture(app: &Shared, id: i64, axis: &str) -> Answer<Picture> {
+    const SIZE: (u32, u32) = (208, 136);
+    let up = Up::from_sign(axis).ok_or_else(|| {
+        WorkError::Request(format!(
+            "\"{axis}\" is no axis that points up; ask for y or z."
+        ))
+    })?;
+    blocking(app, move |app| {
+        let row = app.store.project(id)?;
+        let guess = row.summary.guess;
+        let used = (row.settings.up).unwrap_or(guess.map_or(Up::Y, |g| g.used));
+        let scene = app.scenes.get(app, id)?;
+        // The scene is turned already: its file's other axis lies along z.
+        let towards = match (used, up) {
+            (Up::Y, Up::Y) | (Up::Z, Up::Z) => Vec3::Y,
+            (Up::Y, Up::Z) => Vec3::Z,
+            (Up::Z, Up::Y) => Vec3::NEG_Z,
+        };
+        let grey = at_once(|| portrait(&scene, towards, SIZE.0, SIZE.1));
+        let png = dome_files::png::encode_grey(SIZE.0, SIZE.1, &grey)?;
+        Ok(Picture(png, ContentType::PNG))
+    })
+    .await
+}
 
 fn background(
     app: &App,

@@ -143,6 +143,7 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
         path,
         &ImportOptions {
             unit: options.unit,
+            up: options.up,
             time_s: options.time,
             ..ImportOptions::default()
         },
@@ -161,6 +162,7 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
     let mut settings = SceneSettings {
         surroundings,
         unit: options.unit,
+        up: options.up,
         time_s: options.time,
         ..SceneSettings::default()
     };

@@ -119,6 +119,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         &args.scene,
         &ImportOptions {
             unit: args.options.unit,
+            up: args.options.up,
             time_s: args.options.time,
             ..ImportOptions::default()
         },

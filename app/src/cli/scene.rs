@@ -1,8 +1,9 @@
 //! `owl-dome scene`.
 
 use super::Outcome;
+use super::render::options::{unit, up};
 use clap::Args;
-use dome_trace::ImportOptions;
+use dome_trace::{ImportOptions, Unit, Up};
 use serde_json::json;
 use std::path::PathBuf;
 
@@ -10,19 +11,31 @@ use std::path::PathBuf;
 pub(super) struct SceneArgs {
     /// The scene: .glb, .gltf, .obj or .zip
     file: PathBuf,
+    /// The unit that it was made in: m, cm, mm, in or ft
+    #[arg(long, value_name = "UNIT", default_value = "m", value_parser = unit)]
+    unit: Unit,
+    /// The axis that points up in the file: y or z; by default what the format says or the triangles tell
+    #[arg(long, value_name = "AXIS", value_parser = up)]
+    up: Option<Up>,
     /// Print JSON
     #[arg(long)]
     json: bool,
 }
 
 pub(super) fn run(args: &SceneArgs) -> Outcome {
-    let imported = dome_trace::load(&args.file, &ImportOptions::default())?;
+    let options = ImportOptions {
+        unit: args.unit,
+        up: args.up,
+        ..ImportOptions::default()
+    };
+    let imported = dome_trace::load(&args.file, &options)?;
     let (scene, report) = (&imported.scene, &imported.report);
     let (low, high) = scene.bounds();
     let size = (high - low).to_array();
     let objects = scene.objects().iter().filter(|o| o.triangles > 0).count();
     // The last material is the plain grey for meshes that name none.
     let materials = scene.materials().len() - 1;
+    let up = &report.up;
     if args.json {
         let left_out: Vec<_> = (report.left_out.iter())
             .map(|l| json!({"what": l.what, "why": l.why}))
@@ -46,6 +59,14 @@ pub(super) fn run(args: &SceneArgs) -> Outcome {
         let all = json!({
             "format": report.format, "objects": objects, "triangles": scene.triangle_count(),
             "materials": materials, "textures": scene.pictures().len(),
+            "up": {
+                "axis": up.used, "told": up.told,
+                "guess": {"axis": up.guess.up, "sure": up.guess.sure, "why": up.guess.why},
+            },
+            "unit": report.unit.as_ref().map(|guess| json!({
+                "read_as": args.unit,
+                "guess": {"unit": guess.unit, "sure": guess.sure, "why": guess.why},
+            })),
             "size_m": size, "min_m": low.to_array(), "max_m": high.to_array(),
             "lights": report.lights, "lamps": lamps, "cameras": cameras,
             "animation_clips": report.motion.clips, "animation_s": report.motion.length_s,
@@ -62,6 +83,12 @@ pub(super) fn run(args: &SceneArgs) -> Outcome {
     );
     let [x, y, z] = size;
     println!("Size: {x:.2} m along x, {y:.2} m high, {z:.2} m along z");
+    let known = match (up.told, up.guess.sure) {
+        (true, _) => "told",
+        (false, true) => "guessed",
+        (false, false) => "a rough guess",
+    };
+    println!("Up: {} ({known})", up.used.name());
     if report.motion.clips > 0 {
         println!("Motion: {:.2} s", report.motion.length_s);
     }

@@ -5,7 +5,7 @@ use rusqlite::Connection;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 5] = [
+const STEPS: [&str; 6] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -64,6 +64,12 @@ const STEPS: [&str; 5] = [
         after TEXT NOT NULL
     ) STRICT;
     CREATE INDEX history_of_project ON history(project, id);",
+    // Which way is up can be told now. What came in before was read with Y up, and stays so.
+    "UPDATE project SET settings = json_set(settings, '$.up', 'y');
+    UPDATE render_order SET spec = json_set(spec, '$.settings.up', 'y')
+        WHERE json_type(spec, '$.settings') = 'object';
+    UPDATE history SET before = json_set(before, '$.settings.up', 'y'),
+        after = json_set(after, '$.settings.up', 'y');",
 ];
 
 /// The version this program writes.
@@ -137,8 +143,14 @@ mod tests {
             store.project(7).unwrap().settings.surroundings.sky,
             dome_trace::Sky::TwoColour { .. }
         ));
+        // What came in long ago was read with Y up, and stays so.
+        let up = store.project(7).unwrap().settings.up;
+        assert_eq!(
+            (up, order.settings.up),
+            (Some(dome_trace::Up::Y), Some(dome_trace::Up::Y))
+        );
         // The state before the upgrade was kept.
-        let kept = Connection::open(folder.path().join("owl-dome.before-version-5.db")).unwrap();
+        let kept = Connection::open(folder.path().join("owl-dome.before-version-6.db")).unwrap();
         let version: i64 = kept
             .query_row("PRAGMA user_version", [], |r| r.get(0))
             .unwrap();

@@ -6,7 +6,7 @@ use super::scenes::{options, surroundings_picture};
 use super::{App, Result, WorkError};
 use crate::api::stand_types::MoverInfo;
 use crate::api::types::{
-    CameraInfo, Event, LeftOutInfo, ObjectInfo, Pose, SceneSettings, SceneSummary,
+    CameraInfo, Event, FrameGuess, LeftOutInfo, ObjectInfo, Pose, SceneSettings, SceneSummary,
     SurroundingsFile, ViewpointDraft,
 };
 use crate::folder::remove;
@@ -201,6 +201,16 @@ pub(super) fn summarise(file: String, imported: &Imported) -> SceneSummary {
                 now: m.now,
             })
             .collect(),
+        guess: report.unit.as_ref().map(|unit| FrameGuess {
+            used: report.up.used,
+            up: report.up.guess.up,
+            up_sure: report.up.guess.sure,
+            up_why: report.up.guess.why.clone(),
+            up_told: report.up.told,
+            unit: unit.unit,
+            unit_sure: unit.sure,
+            unit_why: unit.why.clone(),
+        }),
     }
 }
 

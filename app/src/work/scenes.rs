@@ -49,8 +49,13 @@ impl<K: PartialEq, V> Recent<K, V> {
     }
 }
 
-/// A scene is another one in another unit, at another moment, or with other things moved.
-type SceneKey = (i64, dome_trace::Unit, u64, Vec<ObjectMove>);
+/// A scene is another one in another unit, with another axis up, at another moment, or with other things moved.
+type SceneKey = (
+    i64,
+    (dome_trace::Unit, Option<dome_trace::Up>),
+    u64,
+    Vec<ObjectMove>,
+);
 
 /// The scenes that are in memory, their light, and the pictures that surround them.
 #[derive(Default)]
@@ -64,7 +69,7 @@ pub struct Scenes {
 fn scene_key(project: i64, settings: &SceneSettings) -> SceneKey {
     (
         project,
-        settings.unit,
+        (settings.unit, settings.up),
         settings.time_s.to_bits(),
         settings.moves.clone(),
     )
@@ -153,6 +158,7 @@ impl Scenes {
 pub fn options(settings: &SceneSettings) -> ImportOptions {
     ImportOptions {
         unit: settings.unit,
+        up: settings.up,
         time_s: settings.time_s,
         moves: settings.moves.clone(),
     }

@@ -5,20 +5,29 @@ use super::scenes::options;
 use super::{App, Result, WorkError};
 use crate::api::types::{SceneSettings, Viewpoint, ViewpointDraft};
 use dome_files::archive;
-use dome_trace::{Scene, Sky, stand};
+use dome_trace::{Scene, Sky, Up, stand};
 use glam::DVec3;
 
 /// Most moved objects of a project.
 const MOST_MOVES: usize = 1000;
 
 /// Takes new settings for a project. In another unit the scene is read again, and viewpoints and moved
-/// objects keep their place in it; at another moment viewpoints go along with what they ride on.
+/// objects keep their place in it; turned so that another axis is up, viewpoints are turned along and stand on
+/// the floor there, and moved objects are switched off; at another moment viewpoints go along with what they
+/// ride on.
 pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
-    let old = app.store.project(id)?.settings;
+    let row = app.store.project(id)?;
+    let old = row.settings;
     let factor = f64::from(new.unit.metres()) / f64::from(old.unit.metres());
     let mut new = new.clone();
     if factor != 1.0 {
         new.moves = new.moves.iter().map(|m| m.scaled(factor)).collect();
+    }
+    let used = |s: &SceneSettings| s.up.or(row.summary.guess.as_ref().map(|g| g.used));
+    let turned = new.up.is_some() && used(&new) != used(&old);
+    if turned {
+        // They were turned about an upright line, which lies down now.
+        new.moves.iter_mut().for_each(|m| m.on = false);
     }
     let before = (factor != 1.0).then(|| app.scenes.get_as(app, id, &old));
     let after = apply(app, id, &old, &new)?;
@@ -34,6 +43,8 @@ pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
             }
             move_to(app, id, viewpoint, place)?;
         }
+    } else if turned {
+        stand_again(app, id, &after, new.up == Some(Up::Z))?;
     } else if new.time_s != old.time_s {
         ride_along(app, id, &after)?;
     }
@@ -56,7 +67,11 @@ pub fn apply(
             "There is no picture {file} among the project's surroundings; bring it first."
         )));
     }
-    if new.unit == old.unit && new.time_s == old.time_s && new.moves == old.moves {
+    if new.unit == old.unit
+        && new.up == old.up
+        && new.time_s == old.time_s
+        && new.moves == old.moves
+    {
         let scene = app.scenes.get_as(app, id, old)?;
         let unknown = dome_trace::light::list::unknown_keys(&scene, &new.lights);
         if let Some(key) = unknown.first() {
@@ -73,6 +88,28 @@ pub fn apply(
     let summary = summarise(row.summary.file, &imported);
     app.store.set_scene(id, &row.scene_file, &summary, new)?;
     Ok(Some(app.scenes.put(id, new, imported.scene)?))
+}
+
+/// Eye height above the floor of viewpoints in a scene that was turned, metres: a standing person's.
+const EYE_HEIGHT: f64 = 1.6;
+
+/// Turns viewpoints along with a scene whose up has changed, and puts them on the floor below; where there is none
+/// they stand where anybody would first.
+fn stand_again(app: &App, id: i64, scene: &Scene, z_up: bool) -> Result<()> {
+    for viewpoint in app.store.viewpoints(id)? {
+        let [x, y, z] = viewpoint.pose.position;
+        let turned = if z_up {
+            DVec3::new(x, z, -y)
+        } else {
+            DVec3::new(x, -z, y)
+        };
+        let place = match stand::floor_below(scene, turned) {
+            Some(floor) => DVec3::new(turned.x, floor.y + EYE_HEIGHT, turned.z),
+            None => stand::middle(scene),
+        };
+        move_to(app, id, viewpoint, place)?;
+    }
+    Ok(())
 }
 
 /// Puts riding viewpoints where what they ride on is now.

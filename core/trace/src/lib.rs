@@ -20,6 +20,7 @@ pub mod moves;
 pub mod passes;
 mod pixel;
 pub mod plan;
+pub mod portrait;
 pub mod preview;
 pub mod quick;
 pub mod render;
@@ -32,7 +33,7 @@ pub mod texture;
 
 pub use error::TraceError;
 pub use forecast::Forecast;
-pub use import::{ImportOptions, ImportReport, Imported, Unit, load};
+pub use import::{ImportOptions, ImportReport, Imported, Unit, Up, load};
 pub use integrator::{LightFinding, MAX_BOUNCES};
 pub use light::{Illumination, LightSetting, LightSettings};
 pub use material::Material;

@@ -297,6 +297,53 @@ impl SceneBuilder {
         self.triangles.len()
     }
 
+    /// Lowest and highest coordinates of all corners that triangles use.
+    pub(crate) fn corner_bounds(&self) -> (Vec3, Vec3) {
+        bounds(&self.objects)
+    }
+
+    /// Shows the corners of every triangle.
+    pub(crate) fn each_triangle(&self, mut see: impl FnMut([Vec3; 3])) {
+        for t in &self.triangles {
+            see(t.map(|i| self.positions[i as usize]));
+        }
+    }
+
+    /// Turns everything; `turn` must be a turn by quarters about the origin, so that boxes stay boxes.
+    pub(crate) fn turn(&mut self, turn: impl Fn(Vec3) -> Vec3) {
+        let wide = |p: [f64; 3]| {
+            // Quarters only swap coordinates and signs: single precision tells which.
+            let turned = turn(Vec3::new(1.0, 2.0, 3.0));
+            turned
+                .to_array()
+                .map(|v| p[v.abs() as usize - 1] * f64::from(v.signum()))
+        };
+        for p in self.positions.iter_mut().chain(&mut self.corners.normals) {
+            *p = turn(*p);
+        }
+        for t in &mut self.corners.tangents.values {
+            *t = turn(t.truncate()).extend(t.w);
+        }
+        for o in &mut self.objects {
+            let (a, b) = (turn(o.min), turn(o.max));
+            (o.min, o.max) = (a.min(b), a.max(b));
+        }
+        for lamp in &mut self.lamps {
+            lamp.position = turn(lamp.position);
+            lamp.direction = turn(lamp.direction);
+        }
+        for camera in &mut self.cameras {
+            camera.position = wide(camera.position);
+            let m = camera.orientation.matrix();
+            let turned = glam::DMat3::from_cols_array_2d(&m.to_cols_array_2d().map(wide));
+            camera.orientation = dome_optics::Orientation::from_matrix(&turned);
+        }
+        for mover in &mut self.movers {
+            mover.now = wide(mover.now);
+            mover.points.iter_mut().for_each(|p| *p = wide(*p));
+        }
+    }
+
     /// Makes everything larger by `factor`, for scenes that were made in another unit than metres.
     pub fn scale(&mut self, factor: f32) {
         for p in &mut self.positions {
@@ -358,6 +405,16 @@ impl SceneBuilder {
             sky,
         })
     }
+}
+
+/// Lowest and highest corner of the objects that have triangles.
+fn bounds(objects: &[Object]) -> (Vec3, Vec3) {
+    objects
+        .iter()
+        .filter(|o| o.triangles > 0)
+        .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(low, high), o| {
+            (low.min(o.min), high.max(o.max))
+        })
 }
 
 /// A scene that can be traced.
@@ -433,12 +490,7 @@ impl Scene {
 
     /// Lowest and highest corner of everything, metres.
     pub fn bounds(&self) -> (Vec3, Vec3) {
-        self.objects
-            .iter()
-            .filter(|o| o.triangles > 0)
-            .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(low, high), o| {
-                (low.min(o.min), high.max(o.max))
-            })
+        bounds(&self.objects)
     }
 
     /// The first thing a ray meets.

@@ -4,6 +4,7 @@ import type { ObjectMove } from "./ObjectMove";
 import type { StandSettings } from "./StandSettings";
 import type { Surroundings } from "./Surroundings";
 import type { Unit } from "./Unit";
+import type { Up } from "./Up";
 
 /**
  * How a project's scene is lit and read.
@@ -25,6 +26,10 @@ draft_stops: number,
  * The unit that the scene was made in.
  */
 unit: Unit, 
+/**
+ * The axis of the file that points up, if the artist said so; else what the format says or the triangles tell.
+ */
+up: Up | null, 
 /**
  * The moment of the scene's motion, seconds.
  */

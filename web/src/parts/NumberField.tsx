@@ -102,6 +102,7 @@ export function NumberField({
                 key={by}
                 type="button"
                 tabIndex={-1}
+                aria-label={by > 0 ? "More" : "Less"}
                 className="px-0.5 leading-none text-base-content/70 hover:text-base-content"
                 onMouseDown={(e) => e.preventDefault()}
                 onClick={() => move(by)}

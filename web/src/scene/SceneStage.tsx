@@ -8,9 +8,11 @@ import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { Problem } from "../parts/Problem";
 import { Switch } from "../parts/Switch";
+import { Tabs } from "../parts/Tabs";
 import { count, length } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
+import { FramePanel, frameDoubt } from "./FramePanel";
 import { LightList } from "./LightList";
 import { ScaleCheck } from "./ScaleCheck";
 import { SurroundingsControl } from "./SurroundingsControl";
@@ -24,7 +26,7 @@ function Fact({ name, value }: { name: string; value: string }) {
   );
 }
 
-type Tab = "objects" | "lights" | "report";
+type Tab = "objects" | "lights" | "frame" | "report";
 
 /** What was taken over, left out, or is odd. */
 function Report({ scene }: { scene: Project["scene"] }) {
@@ -157,7 +159,7 @@ export function SceneStage({ project }: { project: Project }) {
   });
   const eye = viewpoint?.pose.position ?? [0, 0, 0];
   const { data: floor } = useQuery({
-    queryKey: ["floor", project.id, eye, settings.unit, settings.time_s],
+    queryKey: ["floor", project.id, eye, settings.unit, settings.up, settings.time_s],
     queryFn: () => api.floor(project.id, eye),
     placeholderData: (before) => before,
     gcTime: 10_000,
@@ -168,7 +170,8 @@ export function SceneStage({ project }: { project: Project }) {
   const tabs: [Tab, string][] = [
     ["objects", `Objects ${count(scene.objects.length)}`],
     ["lights", "Lights"],
-    ["report", odd > 0 ? `Import ${odd} to look at` : "Import"],
+    ["frame", frameDoubt(project) ? "Up and unit: check" : "Up and unit"],
+    ["report", odd > 0 ? `Import: ${odd} to check` : "Import"],
   ];
 
   return (
@@ -194,21 +197,9 @@ export function SceneStage({ project }: { project: Project }) {
           unit={settings.unit}
           onUnit={(unit) => change.mutate({ unit })}
         />
-        <div role="tablist" aria-label="What is in the scene" className="flex gap-1 border-b border-base-300">
-          {tabs.map(([key, name]) => (
-            <button
-              key={key}
-              type="button"
-              role="tab"
-              aria-selected={tab === key}
-              className={`-mb-px border-b-2 px-3 py-1 text-[13px] ${tab === key ? "border-primary font-medium" : "border-transparent text-base-content/80 hover:text-base-content"}`}
-              onClick={() => setTab(key)}
-            >
-              {name}
-            </button>
-          ))}
-        </div>
+        <Tabs label="What is in the scene" tabs={tabs} chosen={tab} onChoose={setTab} />
         {tab === "objects" && <Objects objects={scene.objects} />}
+        {tab === "frame" && <FramePanel project={project} busy={change.isPending} onChange={change.mutate} />}
         {tab === "report" && <Report scene={scene} />}
         {tab === "lights" && viewpoint && (
           <LightList

@@ -6,7 +6,7 @@ use clap::Args;
 use dome_imaging::Picture;
 use dome_optics::projection::{Cell, CubeLayout};
 use dome_optics::{PanoramaSize, PictureSize, Shape, ShapeError};
-use dome_trace::{PassSet, Quality, Scene, Sky, SunSky, Surroundings, Unit};
+use dome_trace::{PassSet, Quality, Scene, Sky, SunSky, Surroundings, Unit, Up};
 use std::path::PathBuf;
 
 /// Everything that says how a render is made, whatever scene and file it is for.
@@ -81,6 +81,9 @@ pub(in crate::cli) struct RenderOptions {
     /// The unit that the scene was made in: m, cm, mm, in or ft
     #[arg(long, value_name = "UNIT", default_value = "m", value_parser = unit)]
     pub(in crate::cli) unit: Unit,
+    /// The axis that points up in the file: y or z; by default what the format says or the triangles tell
+    #[arg(long, value_name = "AXIS", value_parser = up)]
+    pub(in crate::cli) up: Option<Up>,
     /// f-number of a 50 mm lens; with --focus
     #[arg(long, value_name = "N", value_parser = number, requires = "focus")]
     pub(in crate::cli) fstop: Option<f64>,
@@ -197,6 +200,11 @@ pub(in crate::cli) fn rows(text: &str) -> Result<(u32, u32), String> {
         .and_then(|(a, b)| Some((a.trim().parse().ok()?, b.trim().parse().ok()?)))
         .filter(|(a, b)| a <= b)
         .ok_or_else(|| format!("\"{text}\" is not two rows FIRST-LAST"))
+}
+
+/// Parses an axis that points up.
+pub(in crate::cli) fn up(text: &str) -> Result<Up, String> {
+    Up::from_sign(text).ok_or_else(|| format!("\"{text}\" is no axis that points up; give y or z"))
 }
 
 /// Parses a unit's sign.

@@ -7,7 +7,7 @@ use super::gltf_mesh::{Mesh, joint_matrices, load_meshes};
 use super::gltf_motion::{NodePose, pose};
 use super::gltf_paths;
 use super::report::{self, Tally};
-use super::{ImportOptions, Imported, MAX_TRIANGLES};
+use super::{ImportOptions, Imported, MAX_TRIANGLES, Up};
 use crate::error::TraceError;
 use crate::lamp::{Lamp, LampKind};
 use crate::scene::{SceneBuilder, SceneCamera};
@@ -116,8 +116,6 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
     } else {
         "glTF 2.0"
     };
-    builder.scale(options.unit.metres());
-    builder.apply_moves(&options.moves);
     let mut report = report::finish(kind, tally, &builder);
     report.notices = notices;
     report.motion = motion;
@@ -126,9 +124,8 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
             .understood
             .push(report::counted(document.skins().len(), "skin", ""));
     }
-    let scene = builder.build(sky, &name)?;
-    report.judge(&scene, options);
-    Ok(Imported { scene, report })
+    // glTF 2.0, section 3.4: Y is up, always.
+    super::finish(builder, report, sky, Some(Up::Y), options, &name)
 }
 
 /// Puts right what the reading library insists on and the scene can do without.

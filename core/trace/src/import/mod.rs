@@ -9,16 +9,20 @@ mod gltf_motion;
 mod gltf_paths;
 mod obj_file;
 mod report;
+mod unit;
+mod up;
 
 pub use gltf_motion::Motion;
 pub use report::{ImportReport, LeftOut};
+pub use unit::{Unit, UnitGuess};
+pub use up::{Up, UpGuess, UpReading};
 
 use crate::error::TraceError;
 use crate::moves::ObjectMove;
-use crate::scene::Scene;
+use crate::scene::{Scene, SceneBuilder};
+use crate::sky::Sky;
 use dome_files::archive;
 use dome_files::error::display_name;
-use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 
 /// Most triangles a scene may have: indices and the tree are 32-bit, and memory has an end.
@@ -32,73 +36,13 @@ pub struct Imported {
     pub report: ImportReport,
 }
 
-/// The unit of length that a scene was made in.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Unit {
-    /// Metres, as glTF wants them.
-    #[default]
-    Metre,
-    /// Centimetres.
-    Centimetre,
-    /// Millimetres.
-    Millimetre,
-    /// Inches.
-    Inch,
-    /// Feet.
-    Foot,
-}
-
-impl Unit {
-    /// All units.
-    pub const ALL: [Self; 5] = [
-        Self::Metre,
-        Self::Centimetre,
-        Self::Millimetre,
-        Self::Inch,
-        Self::Foot,
-    ];
-
-    /// Length of one, metres. An inch is 0.0254 m exactly (international yard and pound agreement, 1959).
-    pub fn metres(self) -> f32 {
-        match self {
-            Self::Metre => 1.0,
-            Self::Centimetre => 0.01,
-            Self::Millimetre => 0.001,
-            Self::Inch => 0.0254,
-            Self::Foot => 0.3048,
-        }
-    }
-
-    /// Its plural.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Metre => "metres",
-            Self::Centimetre => "centimetres",
-            Self::Millimetre => "millimetres",
-            Self::Inch => "inches",
-            Self::Foot => "feet",
-        }
-    }
-
-    /// The unit of a sign such as `cm`.
-    pub fn from_sign(sign: &str) -> Option<Self> {
-        match sign {
-            "m" => Some(Self::Metre),
-            "cm" => Some(Self::Centimetre),
-            "mm" => Some(Self::Millimetre),
-            "in" | "inch" => Some(Self::Inch),
-            "ft" | "foot" => Some(Self::Foot),
-            _ => None,
-        }
-    }
-}
-
 /// How a scene is to be read.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct ImportOptions {
     /// The unit it was made in.
     pub unit: Unit,
+    /// The axis that points up in the file; by default what the format says, or what the triangles say.
+    pub up: Option<Up>,
     /// The moment of its motion, seconds.
     pub time_s: f64,
     /// Objects that stand elsewhere than the file says.
@@ -134,6 +78,34 @@ pub fn load(path: &Path, options: &ImportOptions) -> Result<Imported, TraceError
             ),
         )),
     }
+}
+
+/// Turns, scales and moves what came in as the artist asked, and reports the finished scene. `says_up` is the axis
+/// that the format itself says is up.
+fn finish(
+    mut builder: SceneBuilder,
+    mut report: ImportReport,
+    sky: Sky,
+    says_up: Option<Up>,
+    options: &ImportOptions,
+    name: &str,
+) -> Result<Imported, TraceError> {
+    let guess = builder.guess_up();
+    let said = options.up.or(says_up);
+    let used = said.unwrap_or(guess.up);
+    if used == Up::Z {
+        builder.stand_up();
+    }
+    builder.scale(options.unit.metres());
+    builder.apply_moves(&options.moves);
+    let scene = builder.build(sky, name)?;
+    report.up = UpReading {
+        used,
+        told: said.is_some(),
+        guess,
+    };
+    report.judge(&scene, options);
+    Ok(Imported { scene, report })
 }
 
 /// The one scene file among those of an archive: the one nearest to the top.

@@ -125,13 +125,9 @@ pub(super) fn load(path: &Path, import: &ImportOptions) -> Result<Imported, Trac
         };
         builder.add_part(&part, &Mat4::IDENTITY);
     }
-    builder.scale(import.unit.metres());
-    builder.apply_moves(&import.moves);
     let mut report = report::finish("OBJ with MTL", Tally::default(), &builder);
     report.notices = notices;
-    let scene = builder.build(Sky::default(), &name)?;
-    report.judge(&scene, import);
-    Ok(Imported { scene, report })
+    super::finish(builder, report, Sky::default(), None, import, &name)
 }
 
 /// Reads materials with the pictures they share.

@@ -1,7 +1,7 @@
 //! What an import understood, and what it left out and why.
 
 use super::gltf_motion::Motion;
-use super::{ImportOptions, Unit};
+use super::{ImportOptions, Unit, UnitGuess, UpReading};
 use crate::scene::SceneBuilder;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -28,6 +28,10 @@ pub struct ImportReport {
     pub motion: Motion,
     /// What was left out.
     pub left_out: Vec<LeftOut>,
+    /// Which way is up, and how that is known.
+    pub up: UpReading,
+    /// The unit that its size speaks for.
+    pub unit: Option<UnitGuess>,
     /// Odd things that an artist should know.
     pub notices: Vec<String>,
 }
@@ -128,34 +132,44 @@ impl ImportReport {
         tell(with(&|m| m.sheen.is_some()), "material", "of cloth");
         tell(with(&|m| m.unlit), "unlit material", "");
         self.understood.extend(understood);
-        self.judge_size(scene, options.unit);
+        self.judge_frame(scene, options.unit);
     }
 
-    fn judge_size(&mut self, scene: &crate::scene::Scene, unit: Unit) {
+    /// Tells which way is up and in which unit it is, and how much is guessed.
+    fn judge_frame(&mut self, scene: &crate::scene::Scene, unit: Unit) {
+        let UpReading { used, told, guess } = &self.up;
+        let (name, why) = (guess.up.name(), &guess.why);
+        match (told, guess.sure) {
+            (false, true) => self.understood.push(format!("{name} is up: {why}")),
+            (false, false) => self.notices.push(format!(
+                "The file does not say which way is up. {name} is taken, a rough guess: {why}. If it lies on its side, turn it (Scene, or --up)."
+            )),
+            (true, true) if guess.up != *used => self.notices.push(format!(
+                "It is read with {} up, but it looks as if {name} were up: {why}. If it lies on its side, turn it (Scene, or --up).",
+                used.name()
+            )),
+            _ => {}
+        }
         let (low, high) = scene.bounds();
-        let extent = (high - low).max_element();
-        // Read in the unit that would make it as large as a room or a house.
-        let likely = |units: &[Unit]| {
-            units
-                .iter()
-                .map(|u| (u, extent / unit.metres() * u.metres()))
-                .find(|(_, m)| (2.0..=200.0).contains(m))
-                .map(|(u, m)| format!(" In {} it would be {m:.1} m across.", u.name()))
-                .unwrap_or_default()
-        };
-        if extent > 5000.0 {
-            let other = likely(&[Unit::Centimetre, Unit::Millimetre, Unit::Inch]);
+        let metres = (high - low).as_dvec3();
+        let guess = UnitGuess::of((metres / f64::from(unit.metres())).to_array());
+        let extent = metres.max_element();
+        if !(0.5..=3000.0).contains(&extent) {
             self.notices.push(format!(
-                "The scene is {extent:.0} m across; if that is too much, it was exported in a smaller unit than {}.{other}",
-                unit.name()
-            ));
-        } else if extent < 0.5 {
-            let other = likely(&[Unit::Metre, Unit::Foot, Unit::Inch, Unit::Centimetre]);
-            self.notices.push(format!(
-                "The scene is only {:.1} mm across; if that is too little, it was exported in a larger unit than {}.{other}",
-                extent * 1000.0,
-                unit.name()
+                "The scene is {} across if it was made in {}{}. Check the unit (Scene, or --unit).",
+                if extent < 1.0 {
+                    format!("only {:.1} mm", extent * 1000.0)
+                } else {
+                    format!("{extent:.0} m")
+                },
+                unit.name(),
+                match (guess.unit == unit, guess.sure) {
+                    (true, _) => String::new(),
+                    (false, true) => format!("; {}", guess.why),
+                    (false, false) => format!("; {}, a rough guess", guess.why),
+                },
             ));
         }
+        self.unit = Some(guess);
     }
 }
