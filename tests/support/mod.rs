@@ -105,6 +105,15 @@ impl Server {
         self.child.wait().unwrap();
     }
 
+    /// Asks the server to end, as a terminal does, and waits until it has.
+    pub fn end(mut self) -> std::process::ExitStatus {
+        let asked = Command::new("kill")
+            .args(["-INT", &self.child.id().to_string()])
+            .status();
+        assert!(asked.unwrap().success());
+        self.child.wait().unwrap()
+    }
+
     fn agent() -> ureq::Agent {
         ureq::Agent::config_builder()
             .http_status_as_error(false)

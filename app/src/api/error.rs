@@ -1,8 +1,10 @@
 //! Errors as one JSON shape with one sentence.
 
+use super::sent::refusal;
 use super::types::ApiError;
 use crate::store::StoreError;
 use crate::work::WorkError;
+use dome_trace::TraceError;
 use rocket::http::Status;
 use rocket::request::Request;
 use rocket::response::{Responder, Result as Response};
@@ -14,6 +16,7 @@ use rocket::{Catcher, catch, catchers};
 pub struct Failure {
     status: Status,
     sentence: String,
+    choices: Option<Vec<String>>,
 }
 
 impl Failure {
@@ -22,6 +25,7 @@ impl Failure {
         Self {
             status,
             sentence: sentence.into(),
+            choices: None,
         }
     }
 
@@ -29,7 +33,7 @@ impl Failure {
     pub fn internal() -> Self {
         Self::new(
             Status::InternalServerError,
-            "The server stumbled over this request; nothing was changed. Try it again, and tell us if it stays.",
+            "The server stumbled over this request. Look whether it was carried out before you try it again, and tell us if it stays.",
         )
     }
 }
@@ -41,13 +45,25 @@ impl From<WorkError> for Failure {
             WorkError::Store(_) => Status::InternalServerError,
             WorkError::Conflict(_) => Status::Conflict,
             WorkError::File(dome_files::FileError::Io { .. }) => Status::InternalServerError,
+            WorkError::File(dome_files::FileError::OutOfMemory { .. })
+            | WorkError::Scene(TraceError::File(dome_files::FileError::OutOfMemory { .. })) => {
+                Status::InsufficientStorage
+            }
+            WorkError::Scene(TraceError::Several { .. }) => Status::Conflict,
             WorkError::Scene(_)
             | WorkError::File(_)
             | WorkError::Size(_)
             | WorkError::Shape(_)
             | WorkError::Request(_) => Status::UnprocessableEntity,
         };
-        Self::new(status, e.to_string())
+        let choices = match &e {
+            WorkError::Scene(TraceError::Several { list, .. }) => Some(list.clone()),
+            _ => None,
+        };
+        Self {
+            choices,
+            ..Self::new(status, e.to_string())
+        }
     }
 }
 
@@ -57,6 +73,7 @@ impl<'r> Responder<'r, 'static> for Failure {
             self.status,
             Json(ApiError {
                 error: self.sentence,
+                choices: self.choices,
             }),
         )
             .respond_to(request)
@@ -76,25 +93,35 @@ fn not_found(request: &Request) -> Failure {
 }
 
 #[catch(413)]
-fn too_large() -> Failure {
-    Failure::new(
-        Status::PayloadTooLarge,
-        "What was sent is larger than is allowed here.",
-    )
+fn too_large(request: &Request) -> Failure {
+    refusal(request).unwrap_or_else(|| {
+        Failure::new(
+            Status::PayloadTooLarge,
+            "What was sent is larger than is allowed here.",
+        )
+    })
 }
 
 #[catch(422)]
-fn unprocessable() -> Failure {
-    Failure::new(
-        Status::UnprocessableEntity,
-        "What was sent does not have the form that is needed here.",
-    )
+fn unprocessable(request: &Request) -> Failure {
+    refusal(request).unwrap_or_else(|| {
+        Failure::new(
+            Status::UnprocessableEntity,
+            format!(
+                "The words after {} do not have the form that is needed there.",
+                request.uri().path()
+            ),
+        )
+    })
 }
 
 #[catch(default)]
 fn other(status: Status, request: &Request) -> Failure {
     if status == Status::InternalServerError {
         return Failure::internal();
+    }
+    if let Some(failure) = refusal(request) {
+        return failure;
     }
     Failure::new(
         status,

@@ -23,8 +23,8 @@ fn events(app: &Shared, mut end: Shutdown) -> EventStream![] {
             };
             match change {
                 Ok(event) => yield Event::json(&event),
-                // Too slow to follow: the next ones tell the newer state anyway.
-                Err(RecvError::Lagged(_)) => continue,
+                // Too slow to follow: the page asks for everything anew, once.
+                Err(RecvError::Lagged(_)) => yield Event::data("{\"kind\":\"open\"}"),
                 Err(RecvError::Closed) => break,
             }
         }

@@ -29,7 +29,21 @@ fn is_foreign(request: &Request) -> bool {
         o.strip_prefix("http://")
             .is_some_and(|h| h.eq_ignore_ascii_case(host))
     });
-    !is_loopback(host) || !origin_ok
+    !is_loopback(host) || !origin_ok || !comes_from_here(request)
+}
+
+/// Pictures that a page from elsewhere embeds send no origin, but browsers say where they come from. A link may lead
+/// here from anywhere; nothing else may.
+fn comes_from_here(request: &Request) -> bool {
+    let told = |name| request.headers().get_one(name);
+    match told("Sec-Fetch-Site") {
+        None | Some("same-origin" | "none") => true,
+        Some(_) => {
+            let opened = told("Sec-Fetch-Mode") == Some("navigate")
+                && told("Sec-Fetch-Dest") == Some("document");
+            opened && !request.uri().path().starts_with("/api")
+        }
+    }
 }
 
 /// Sends foreign requests to one place that refuses them.

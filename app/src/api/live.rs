@@ -1,11 +1,11 @@
 //! The live picture.
 
+use super::sent::Sent;
 use super::types::PreviewRequest;
 use super::{Answer, Shared, blocking};
 use crate::work::WorkError;
 use crate::work::preview::live;
 use rocket::http::{ContentType, Header};
-use rocket::serde::json::Json;
 use rocket::{Responder, Route, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
@@ -22,7 +22,7 @@ struct LivePicture {
 }
 
 #[post("/projects/<id>/preview", data = "<request>")]
-async fn preview(app: &Shared, id: i64, request: Json<PreviewRequest>) -> Answer<LivePicture> {
+async fn preview(app: &Shared, id: i64, request: Sent<PreviewRequest>) -> Answer<LivePicture> {
     blocking(app, move |app| {
         let p = &request.pose;
         let numbers = [p.heading_deg, p.pitch_deg, p.roll_deg];

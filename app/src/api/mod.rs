@@ -1,5 +1,6 @@
 //! HTTP: JSON under `/api`, pictures as files, progress as server-sent events, the web as one page.
 
+mod door;
 mod error;
 mod events;
 mod files;
@@ -15,6 +16,7 @@ mod preflight;
 mod projects;
 mod range;
 pub mod scene_types;
+mod sent;
 mod stand;
 pub mod stand_types;
 pub mod types;
@@ -23,10 +25,11 @@ mod web;
 pub use error::Failure;
 
 use crate::work::App;
+use rocket::config::Shutdown;
 use rocket::fairing::AdHoc;
 use rocket::{Build, Config, Rocket, State};
 use std::io::Write;
-use std::net::{IpAddr, Ipv4Addr};
+use std::net::{IpAddr, Ipv4Addr, TcpListener};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -48,12 +51,19 @@ async fn blocking<T: Send + 'static>(
         .map_err(Failure::from)
 }
 
-/// The server on 127.0.0.1; port 0 takes a free one. `web` is a folder to serve the page from while
-/// developing; without it the page inside the binary is served.
-pub fn server(app: Arc<App>, port: u16, web: Option<PathBuf>) -> Rocket<Build> {
+/// The server behind a listener on 127.0.0.1. `web` is a folder to serve the page from while developing; without
+/// it the page inside the binary is served.
+pub fn server(app: Arc<App>, listener: TcpListener, web: Option<PathBuf>) -> Rocket<Build> {
+    let ending = Arc::clone(&app);
     let config = Config {
         address: IpAddr::V4(Ipv4Addr::LOCALHOST),
-        port,
+        // The door before it has the port that people know.
+        port: 0,
+        shutdown: Shutdown {
+            grace: 1,
+            mercy: 1,
+            ..Shutdown::default()
+        },
         log_level: rocket::config::LogLevel::Off,
         ..Config::release_default()
     };
@@ -65,6 +75,10 @@ pub fn server(app: Arc<App>, port: u16, web: Option<PathBuf>) -> Rocket<Build> {
             Box::pin(async move {
                 response.set_raw_header("X-Content-Type-Options", "nosniff");
                 response.set_raw_header("Referrer-Policy", "no-referrer");
+                // Nothing of it may be embedded by, or share a window with, pages from elsewhere.
+                response.set_raw_header("Cross-Origin-Resource-Policy", "same-origin");
+                response.set_raw_header("Cross-Origin-Opener-Policy", "same-origin");
+                response.set_raw_header("X-Frame-Options", "DENY");
                 // Nothing is fetched from elsewhere; pictures made here come as blobs.
                 response.set_raw_header(
                     "Content-Security-Policy",
@@ -72,11 +86,22 @@ pub fn server(app: Arc<App>, port: u16, web: Option<PathBuf>) -> Rocket<Build> {
                 );
             })
         }))
-        .attach(AdHoc::on_liftoff("address", |rocket| {
+        .attach(AdHoc::on_liftoff("door", |rocket| {
             Box::pin(async move {
+                let server = rocket.config().port;
+                let Ok(port) = listener.local_addr().map(|a| a.port()) else {
+                    return;
+                };
+                let opened = (listener.set_nonblocking(true))
+                    .and_then(|()| rocket::tokio::net::TcpListener::from_std(listener));
+                let Ok(listener) = opened else { return };
+                rocket::tokio::spawn(door::keep(listener, server));
                 // Whoever started the server may not be listening.
-                let _ = writeln!(std::io::stdout(), "Owl Dome is ready at http://127.0.0.1:{}/", rocket.config().port);
+                let _ = writeln!(std::io::stdout(), "Owl Dome is ready at http://127.0.0.1:{port}/");
             })
+        }))
+        .attach(AdHoc::on_shutdown("end", |_| {
+            Box::pin(async move { ending.end() })
         }))
         .mount("/", guard::routes())
         .mount("/", web::routes())

@@ -2,6 +2,7 @@
 
 use super::files::jpeg;
 use super::range::RangedFile;
+use super::sent::Sent;
 use super::types::{Estimate, Order, OrderRequest, OrderSpec, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
 use crate::work::estimate::{estimated, picture_size};
@@ -165,7 +166,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
 }
 
 #[post("/projects/<id>/orders", data = "<request>")]
-async fn place(app: &Shared, id: i64, request: Json<OrderRequest>) -> Answer<Json<Order>> {
+async fn place(app: &Shared, id: i64, request: Sent<OrderRequest>) -> Answer<Json<Order>> {
     blocking(app, move |app| {
         let spec = spec(app, id, &request)?;
         let order = app.store.add_order(id, &spec)?;

@@ -1,6 +1,7 @@
 //! Packages over HTTP.
 
 use super::range::RangedFile;
+use super::sent::Sent;
 use super::types::{Package, PackageRequest};
 use super::{Answer, Shared, blocking};
 use crate::folder::remove;
@@ -14,11 +15,8 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 #[post("/orders/<id>/packages", data = "<request>")]
-async fn hand_over(app: &Shared, id: i64, request: Json<PackageRequest>) -> Answer<Json<Package>> {
-    blocking(app, move |app| {
-        Ok(Json(make(app, id, request.into_inner())?))
-    })
-    .await
+async fn hand_over(app: &Shared, id: i64, request: Sent<PackageRequest>) -> Answer<Json<Package>> {
+    blocking(app, move |app| Ok(Json(make(app, id, request.0)?))).await
 }
 
 async fn file(app: &Shared, id: i64, save: bool) -> Answer<RangedFile> {

@@ -85,8 +85,14 @@ pub struct AssemblyGuess {
     pub faces: [Option<i64>; 6],
     /// Whether the names say it, or only their order does.
     pub certain: bool,
-    /// What the names were read as: `words`, `letters`, `axes` or `numbers`.
+    /// What it was read from: `words`, `short words`, `letters`, `axes`, `edges` or `numbers`.
     pub by: String,
+    /// Quarter turns clockwise that each picture is turned by, in the order of the faces.
+    pub turns: [u8; 6],
+    /// Where the edges told it: how sure they are, 0 to 1.
+    pub confidence: Option<f64>,
+    /// Where the edges told it: mean step across them, and of the next best way, percent of white.
+    pub steps_percent: Option<[f64; 2]>,
 }
 
 /// A seam, or an edge that is fine.

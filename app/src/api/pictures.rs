@@ -7,6 +7,7 @@ use super::picture_types::{
 };
 use super::projects::receive;
 use super::range::RangedFile;
+use super::sent::Sent;
 use super::{Answer, Shared, blocking};
 use crate::work::WorkError;
 use crate::work::pictures as work;
@@ -49,7 +50,7 @@ async fn bring(app: &Shared, file: &str, body: Data<'_>) -> Answer<Json<BroughtP
 }
 
 #[put("/pictures/<id>/shape", data = "<shape>")]
-async fn shape(app: &Shared, id: i64, shape: Json<PictureShape>) -> Answer<Json<BroughtPicture>> {
+async fn shape(app: &Shared, id: i64, shape: Sent<PictureShape>) -> Answer<Json<BroughtPicture>> {
     blocking(app, move |app| {
         Ok(Json(work::set_shape(app, id, &shape.shape)?))
     })
@@ -76,7 +77,7 @@ async fn stop(app: &Shared, id: i64) -> Status {
 async fn convert(
     app: &Shared,
     id: i64,
-    request: Json<ConvertRequest>,
+    request: Sent<ConvertRequest>,
 ) -> Answer<Json<BroughtPicture>> {
     blocking(app, move |app| Ok(Json(work::convert(app, id, &request)?))).await
 }
@@ -88,7 +89,7 @@ async fn guess(app: &Shared, of: Vec<i64>) -> Answer<Json<AssemblyGuess>> {
 }
 
 #[post("/assemblies", data = "<request>")]
-async fn assemble(app: &Shared, request: Json<AssemblyRequest>) -> Answer<Json<BroughtPicture>> {
+async fn assemble(app: &Shared, request: Sent<AssemblyRequest>) -> Answer<Json<BroughtPicture>> {
     blocking(app, move |app| Ok(Json(work::assemble(app, &request)?))).await
 }
 

@@ -2,6 +2,7 @@
 
 use super::files::jpeg;
 use super::range::RangedFile;
+use super::sent::Sent;
 use super::types::{Project, ProjectCard, ProjectChange, SceneSettings, Viewpoint, ViewpointDraft};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
@@ -11,13 +12,18 @@ use crate::work::{App, Result, WorkError, history, queue, standing};
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::Status;
 use rocket::serde::json::Json;
+use rocket::tokio::io::{AsyncReadExt, AsyncWriteExt};
+use rocket::tokio::time::timeout;
 use rocket::{Route, delete, get, patch, post, put, routes};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::Duration;
 
 /// Largest scene file that is taken, bytes.
 const MAX_UPLOAD: u64 = 4 << 30;
+/// How long an upload may be silent.
+const SILENCE: Duration = Duration::from_secs(60);
 /// Farthest a viewpoint may stand from the origin, metres.
 const FARTHEST: f64 = 1e7;
 
@@ -81,10 +87,10 @@ pub(super) async fn receive(
         .folder
         .incoming()
         .join(format!("upload-{number}.{ending}"));
-    let sent = body.open(most.bytes()).into_file(&path).await;
+    let sent = stored(body, most, &path).await;
     let problem = match &sent {
-        Ok(sent) if sent.is_complete() => return Ok(path),
-        Ok(_) => Failure::new(
+        Ok(true) => return Ok(path),
+        Ok(false) => Failure::new(
             Status::PayloadTooLarge,
             format!(
                 "{file} is larger than {} GB; simplify the scene or its pictures.",
@@ -100,16 +106,43 @@ pub(super) async fn receive(
     Err(problem)
 }
 
-/// Takes a scene file as the body; `file` is its name, `name` the project's.
-#[post("/projects?<file>&<name>", data = "<body>")]
-async fn upload(app: &Shared, file: &str, name: &str, body: Data<'_>) -> Answer<Json<Project>> {
+/// Writes a body to a file; false if it is longer than `most`. One that falls silent is not waited for.
+async fn stored(body: Data<'_>, most: u64, path: &Path) -> std::io::Result<bool> {
+    let mut stream = body.open((most + 1).bytes());
+    let mut out = rocket::tokio::fs::File::create(path).await?;
+    let mut buffer = vec![0; 256 << 10];
+    let mut length = 0;
+    loop {
+        let n = timeout(SILENCE, stream.read(&mut buffer))
+            .await
+            .map_err(|_| std::io::Error::from(std::io::ErrorKind::TimedOut))??;
+        if n == 0 {
+            break;
+        }
+        length += n as u64;
+        out.write_all(&buffer[..n]).await?;
+    }
+    out.flush().await?;
+    Ok(length <= most)
+}
+
+/// Takes a scene file as the body; `file` is its name, `name` the project's. Of an archive with several scenes `inside`
+/// says which.
+#[post("/projects?<file>&<name>&<inside>", data = "<body>")]
+async fn upload(
+    app: &Shared,
+    file: &str,
+    name: &str,
+    inside: Option<String>,
+    body: Data<'_>,
+) -> Answer<Json<Project>> {
     // What can be refused before gigabytes are sent is refused now.
     let ending = scene_ending(file)?;
     check_name(name, "project")?;
     let path = receive(app, file, ending, MAX_UPLOAD, body).await?;
     let (file, name) = (file.to_owned(), name.to_owned());
     let project = blocking(app, move |app| {
-        let id = bring(app, &path, &file, &name, &[])?;
+        let id = bring(app, &path, &file, inside.as_deref(), &name, &[])?;
         describe(app, id)
     })
     .await?;
@@ -124,7 +157,7 @@ async fn whole(app: &Shared, id: i64) -> Answer<Json<Project>> {
 }
 
 #[patch("/projects/<id>", data = "<change>")]
-async fn change(app: &Shared, id: i64, change: Json<ProjectChange>) -> Answer<Json<Project>> {
+async fn change(app: &Shared, id: i64, change: Sent<ProjectChange>) -> Answer<Json<Project>> {
     blocking(app, move |app| {
         if let Some(name) = &change.name {
             app.store
@@ -248,7 +281,7 @@ fn viewpoint_label(before: &Viewpoint, after: &ViewpointDraft) -> String {
 async fn add_viewpoint(
     app: &Shared,
     id: i64,
-    draft: Json<ViewpointDraft>,
+    draft: Sent<ViewpointDraft>,
 ) -> Answer<Json<Viewpoint>> {
     blocking(app, move |app| {
         let mut draft = checked(&draft)?;
@@ -272,7 +305,7 @@ async fn set_viewpoint(
     app: &Shared,
     id: i64,
     viewpoint: i64,
-    draft: Json<ViewpointDraft>,
+    draft: Sent<ViewpointDraft>,
 ) -> Answer<Json<Viewpoint>> {
     blocking(app, move |app| {
         let mut draft = checked(&draft)?;

@@ -7,6 +7,7 @@ use rocket::tokio::fs::File;
 use rocket::tokio::io::AsyncReadExt;
 use std::io::{Seek, SeekFrom};
 use std::path::PathBuf;
+use std::time::UNIX_EPOCH;
 
 /// A file to be sent.
 pub(super) struct RangedFile {
@@ -14,6 +15,23 @@ pub(super) struct RangedFile {
     pub(super) kind: ContentType,
     /// The name to save it under, for downloads.
     pub(super) save_as: Option<String>,
+}
+
+/// A strong validator of a file as it is now: length and time of change (RFC 9110, section 8.8.3).
+fn entity_tag(about: &std::fs::Metadata) -> String {
+    let changed = about
+        .modified()
+        .ok()
+        .and_then(|t| t.duration_since(UNIX_EPOCH).ok())
+        .map_or(0, |d| d.as_nanos());
+    format!("\"{:x}-{changed:x}\"", about.len())
+}
+
+/// Whether a list of validators names one, weakly compared as RFC 9110, section 13.1.2, asks.
+fn names(tags: &str, tag: &str) -> bool {
+    tags.split(',')
+        .map(|t| t.trim().trim_start_matches("W/"))
+        .any(|t| t == "*" || t == tag)
 }
 
 /// What is asked of a file of `length` bytes: first byte and number of bytes, or `None` if it cannot be.
@@ -38,14 +56,23 @@ fn parse(range: &str, length: u64) -> Option<(u64, u64)> {
 
 impl<'r> Responder<'r, 'static> for RangedFile {
     fn respond_to(self, request: &'r Request<'_>) -> Result<'static> {
-        let opened = std::fs::File::open(&self.path).and_then(|f| Ok((f.metadata()?.len(), f)));
-        let Ok((length, file)) = opened else {
+        let opened = std::fs::File::open(&self.path).and_then(|f| Ok((f.metadata()?, f)));
+        let Ok((about, file)) = opened else {
             return Err(Status::NotFound);
         };
+        let length = about.len();
+        let tag = entity_tag(&about);
         let mut response = Response::build();
         response
-            .header(self.kind)
-            .header(Header::new("Accept-Ranges", "bytes"));
+            .header(Header::new("Accept-Ranges", "bytes"))
+            .header(Header::new("ETag", tag.clone()))
+            // Kept, but asked about each time: a picture may be made anew under its name.
+            .header(Header::new("Cache-Control", "no-cache"));
+        let told = |name| request.headers().get_one(name);
+        if told("If-None-Match").is_some_and(|tags| names(tags, &tag)) {
+            return response.status(Status::NotModified).ok();
+        }
+        response.header(self.kind);
         if let Some(name) = &self.save_as {
             // RFC 6266 with RFC 5987 coding, which every browser takes.
             let coded =
@@ -56,10 +83,9 @@ impl<'r> Responder<'r, 'static> for RangedFile {
             ));
         }
         // Several ranges at once are answered with the whole file, as the standard allows.
-        let asked = request
-            .headers()
-            .get_one("Range")
-            .filter(|r| !r.contains(','));
+        // A part of another version of the file than the caller has is of no use: then all of it is sent.
+        let same = told("If-Range").is_none_or(|t| t.trim() == tag);
+        let asked = told("Range").filter(|r| same && !r.contains(','));
         let (first, count) = match asked.map(|r| parse(r, length)) {
             None => (0, length),
             Some(Some(part)) => {

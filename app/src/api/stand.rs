@@ -1,5 +1,6 @@
 //! Standing over HTTP: plan, section, clearance, what is seen, being square, bringing, undo.
 
+use super::sent::Sent;
 use super::stand_types::{
     BringRequest, ClearanceInfo, FloorInfo, Plan, PlanLine, SeenInfo, ShareInfo, SightLine,
     SquareAnswer, SquareRequest, StartInfo, ViewpointOrder,
@@ -270,7 +271,7 @@ async fn clearance(
     id: i64,
     viewpoint: i64,
     moving: Option<bool>,
-    pose: Json<Pose>,
+    pose: Sent<Pose>,
 ) -> Answer<Json<ClearanceInfo>> {
     blocking(app, move |app| {
         check_pose(&pose)?;
@@ -310,7 +311,7 @@ async fn look(
 }
 
 #[post("/projects/<id>/square", data = "<request>")]
-async fn square(app: &Shared, id: i64, request: Json<SquareRequest>) -> Answer<Json<SquareAnswer>> {
+async fn square(app: &Shared, id: i64, request: Sent<SquareRequest>) -> Answer<Json<SquareAnswer>> {
     blocking(app, move |app| {
         check_pose(&request.pose)?;
         check(&[request.heading_deg, request.pitch_deg], "The direction")?;
@@ -321,7 +322,7 @@ async fn square(app: &Shared, id: i64, request: Json<SquareRequest>) -> Answer<J
 }
 
 #[post("/projects/<id>/bring", data = "<request>")]
-async fn bring(app: &Shared, id: i64, request: Json<BringRequest>) -> Answer<Json<Project>> {
+async fn bring(app: &Shared, id: i64, request: Sent<BringRequest>) -> Answer<Json<Project>> {
     blocking(app, move |app| {
         check_pose(&request.pose)?;
         history::change(
@@ -337,7 +338,7 @@ async fn bring(app: &Shared, id: i64, request: Json<BringRequest>) -> Answer<Jso
 
 /// Everything seen from a pose, with its share of the sphere.
 #[post("/projects/<id>/shares", data = "<pose>")]
-async fn shares(app: &Shared, id: i64, pose: Json<Pose>) -> Answer<Json<Vec<ShareInfo>>> {
+async fn shares(app: &Shared, id: i64, pose: Sent<Pose>) -> Answer<Json<Vec<ShareInfo>>> {
     blocking(app, move |app| {
         check_pose(&pose)?;
         Ok(Json(standing::shares(app, id, &pose)?))
@@ -381,7 +382,7 @@ async fn start_picture(
 }
 
 #[put("/projects/<id>/viewpoint-order", data = "<order>")]
-async fn reorder(app: &Shared, id: i64, order: Json<ViewpointOrder>) -> Answer<Json<Project>> {
+async fn reorder(app: &Shared, id: i64, order: Sent<ViewpointOrder>) -> Answer<Json<Project>> {
     blocking(app, move |app| {
         let mut viewpoints = app.store.viewpoints(id)?;
         let mut told = order.ids.clone();

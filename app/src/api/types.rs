@@ -243,7 +243,7 @@ pub struct Order {
     pub spent_s: f64,
     /// Size of the master on disk, bytes.
     pub master_bytes: Option<u64>,
-    /// Why it failed.
+    /// Why it failed, or what is to be said of a finished one.
     pub problem: Option<String>,
 }
 
@@ -425,4 +425,8 @@ pub enum Event {
 pub struct ApiError {
     /// One sentence: what, where, what to do.
     pub error: String,
+    /// What to choose from, where the request must say which.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub choices: Option<Vec<String>>,
 }

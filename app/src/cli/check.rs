@@ -144,6 +144,7 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
         &ImportOptions {
             unit: options.unit,
             up: options.up,
+            inside: options.inside.clone(),
             time_s: options.time,
             ..ImportOptions::default()
         },

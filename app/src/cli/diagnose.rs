@@ -22,7 +22,7 @@ pub(super) struct DiagnoseArgs {
 }
 
 pub(super) fn run(args: &DiagnoseArgs) -> Outcome {
-    let (picture, depth) = diagnose::read(&args.file)?;
+    let (picture, depth, _memory) = diagnose::read(&args.file)?;
     let size = (picture.width, picture.height);
     let reference = (args.against.as_deref()).map(diagnose::read).transpose()?;
     let found = diagnose::find(&picture, reference.as_ref().map(|r| &r.0));

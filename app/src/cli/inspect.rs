@@ -34,6 +34,13 @@ pub(super) fn run(args: &InspectArgs) -> Outcome {
         println!("Full sphere: {w} x {h} px, the picture at {left},{top}");
     }
     println!("Heading of the middle: {}", degrees(p.pose_heading_deg));
+    if p.pose_pitch_deg.is_some() || p.pose_roll_deg.is_some() {
+        println!(
+            "Pitch and roll of the middle: {}, {}",
+            degrees(p.pose_pitch_deg),
+            degrees(p.pose_roll_deg)
+        );
+    }
     println!(
         "Opening view: heading {}, pitch {}, field of view {}",
         degrees(p.opening_heading_deg),
@@ -45,6 +52,12 @@ pub(super) fn run(args: &InspectArgs) -> Outcome {
         if f.sphere { "A sphere" } else { "Not a sphere" },
         f.reason
     );
+    if let Some(colours) = &f.colours {
+        println!("Colours: {colours}; converted to those of Rec. 709 when it is read");
+    }
+    for notice in &f.notices {
+        println!("Note: {notice}");
+    }
     Ok(())
 }
 
@@ -60,10 +73,14 @@ fn to_json(f: &Findings) -> serde_json::Value {
         "cropped_left": p.cropped_left,
         "cropped_top": p.cropped_top,
         "pose_heading_deg": p.pose_heading_deg,
+        "pose_pitch_deg": p.pose_pitch_deg,
+        "pose_roll_deg": p.pose_roll_deg,
         "opening_heading_deg": p.opening_heading_deg,
         "opening_pitch_deg": p.opening_pitch_deg,
         "opening_hfov_deg": p.opening_hfov_deg,
         "sphere": f.sphere,
         "reason": f.reason,
+        "colours": f.colours.as_deref().unwrap_or("Rec. 709"),
+        "notices": f.notices,
     })
 }

@@ -28,6 +28,9 @@ pub type Outcome = Result<(), Box<dyn std::error::Error>>;
     arg_required_else_help = true
 )]
 struct Cli {
+    /// Memory that may be used, for example 6G; by default two thirds of the machine's
+    #[arg(long, value_name = "SIZE", global = true, value_parser = memory)]
+    memory: Option<u64>,
     #[command(subcommand)]
     command: Command,
 }
@@ -95,6 +98,9 @@ enum Command {
 /// Runs the command line.
 pub fn run() -> ExitCode {
     let cli = Cli::parse();
+    if let Some(bytes) = cli.memory {
+        dome_files::budget::set_limit(bytes);
+    }
     let outcome = match cli.command {
         Command::Serve(args) => serve::run(&args),
         Command::Render(args) => render::run(&args),
@@ -122,6 +128,12 @@ pub fn run() -> ExitCode {
             ExitCode::FAILURE
         }
     }
+}
+
+/// Parses an amount of memory.
+fn memory(text: &str) -> Result<u64, String> {
+    dome_files::budget::parse(text)
+        .ok_or_else(|| format!("\"{text}\" is no amount of memory; give for example 6G or 500M"))
 }
 
 /// Parses the name of a shape.

@@ -3,10 +3,10 @@
 pub(super) mod options;
 
 use super::Outcome;
-use crate::work::denoise::denoised;
+use crate::work::denoise::{Way, denoised, written};
 use clap::Args;
 use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{FileError, PictureFormat, join};
+use dome_files::{FileError, PictureFormat, join, strip_file};
 use dome_imaging::{LayeredStrip, NoiseSum};
 use dome_optics::{Eye, LensEye, MonoEye, Orientation, PictureSize, Shape};
 use dome_trace::passes::mask_table;
@@ -120,6 +120,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         &ImportOptions {
             unit: args.options.unit,
             up: args.options.up,
+            inside: args.options.inside.clone(),
             time_s: args.options.time,
             ..ImportOptions::default()
         },
@@ -181,6 +182,8 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     let mut spec =
         PictureSpec::panorama(format, size.width(), size.height(), orientation.heading_deg);
     spec.shape = size.shape;
+    spec.tilted(&orientation);
+    spec.check()?;
     let mut files = vec![args.output.clone()];
     if wanted.has(Pass::ObjectMask) {
         spec.comments = Some(mask_table(&scene));
@@ -192,14 +195,15 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     spec.rows = args.options.rows.map(|_| from..to);
 
     let progress = Progress::new(&render, from, to);
-    let strips = Render::part_places(from, to).map(|(top, rows)| {
+    let places: Vec<_> = Render::part_places(from, to).collect();
+    let rendered = |(top, rows): (u32, u32)| {
         progress.begin(top);
         let strip = render
             .strip(top, rows, &progress.control)
             .map_err(|e| FileError::Request(e.to_string()))?;
         progress.end(&strip);
         Ok(strip)
-    });
+    };
     let made = render.passes.clone();
     let keep = |strip: LayeredStrip, of: &PassSet| {
         let layers = made.iter().zip(strip.layers);
@@ -219,22 +223,24 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         wanted.iter().filter(|p| !inside(p)).collect()
     };
     let in_file = PassSet::new(wanted.iter().filter(|p| !own_files.contains(p)));
-    let written = progress.watch(|| {
-        let strips = denoised(strips, &made, size.height(), args.options.denoise);
+    let folder = match args.output.parent() {
+        Some(p) if !p.as_os_str().is_empty() => p,
+        _ => Path::new("."),
+    };
+    let beside = || {
+        tempfile::Builder::new()
+            .prefix(".unfinished-")
+            .tempdir_in(folder)
+            .map_err(FileError::io("Writing", folder))
+    };
+    let mut save = |strips: &mut dyn Iterator<Item = Result<LayeredStrip, FileError>>| {
         if own_files.is_empty() {
             spec.layers = in_file.layers();
             let strips = strips.map(|s| Ok(keep(s?, &in_file)));
             files = picture_file::write_all(&args.output, &spec, strips)?;
             return Ok(());
         }
-        let folder = match args.output.parent() {
-            Some(p) if !p.as_os_str().is_empty() => p,
-            _ => Path::new("."),
-        };
-        let beside = tempfile::Builder::new()
-            .prefix(".unfinished-")
-            .tempdir_in(folder)
-            .map_err(FileError::io("Writing", folder))?;
+        let beside = beside()?;
         let whole = beside.path().join("whole.exr");
         let everything = PictureSpec {
             format: PictureFormat::Exr,
@@ -251,8 +257,30 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
             &spec,
             join::with_layers(&whole, &spec.layers)?,
         )
-    });
-    written?;
+    };
+    let note = progress.watch(|| {
+        if !args.options.denoise {
+            save(&mut places.iter().copied().map(rendered))?;
+            return Ok(None);
+        }
+        // The strips are kept until the noise is out of all of them: a library that fails must not cost the render.
+        let beside = beside()?;
+        let layers = made.layers();
+        let path = |top: u32| beside.path().join(format!("{top:06}.strip"));
+        for place in &places {
+            strip_file::write(&path(place.0), &rendered(*place)?, &layers)?;
+        }
+        let write = |way: &Way| {
+            let strips = places
+                .iter()
+                .map(|(top, _)| strip_file::read(&path(*top), &layers));
+            save(&mut denoised(strips, &made, size.height(), way))
+        };
+        Ok::<_, FileError>(written(true, write)?.1)
+    })?;
+    if let Some(note) = note {
+        eprintln!("Note: {note}");
+    }
     if let Some(percent) = progress.noise().percent() {
         let pixels = u64::from(size.width()) * u64::from(to - from);
         let mean = progress.noise().samples as f64 / pixels as f64;
@@ -323,7 +351,7 @@ impl Progress {
     }
 
     /// Does the work and tells meanwhile how far it is; 100 % only when the file is there.
-    fn watch(&self, work: impl FnOnce() -> Result<(), FileError>) -> Result<(), FileError> {
+    fn watch<T>(&self, work: impl FnOnce() -> Result<T, FileError>) -> Result<T, FileError> {
         let ended = AtomicBool::new(false);
         std::thread::scope(|scope| {
             let watcher = scope.spawn(|| self.tell(&ended));

@@ -17,6 +17,9 @@ pub(super) struct SceneArgs {
     /// The axis that points up in the file: y or z; by default what the format says or the triangles tell
     #[arg(long, value_name = "AXIS", value_parser = up)]
     up: Option<Up>,
+    /// Which scene of a .zip that holds several
+    #[arg(long, value_name = "NAME")]
+    inside: Option<String>,
     /// Print JSON
     #[arg(long)]
     json: bool,
@@ -26,6 +29,7 @@ pub(super) fn run(args: &SceneArgs) -> Outcome {
     let options = ImportOptions {
         unit: args.unit,
         up: args.up,
+        inside: args.inside.clone(),
         ..ImportOptions::default()
     };
     let imported = dome_trace::load(&args.file, &options)?;

@@ -4,6 +4,7 @@ use super::Outcome;
 use crate::folder::DataFolder;
 use crate::work::{App, bring};
 use clap::Args;
+use std::net::{Ipv4Addr, TcpListener};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -24,6 +25,13 @@ pub(super) struct ServeArgs {
 }
 
 pub(super) fn run(args: &ServeArgs) -> Outcome {
+    // First of all, so that nothing is put in order for a server that cannot be reached.
+    let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, args.port)).map_err(|e| {
+        format!(
+            "The server could not start on port {}: {e}. Choose another with --port.",
+            args.port
+        )
+    })?;
     let app = App::open(DataFolder::open(&args.data)?)?;
     if args.demo {
         bring::demo(&app)?;
@@ -35,15 +43,19 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
             let _ = bring::make_card(&background, card.id);
         }
     });
-    let server = crate::api::server(app, args.port, args.web.clone());
-    rocket::execute(server.launch()).map_err(|e| {
-        let reason = e.to_string();
-        // The library's error must be looked at before it is dropped.
-        std::mem::forget(e);
-        format!(
-            "The server could not start on port {}: {reason}. Choose another with --port.",
-            args.port
-        )
-    })?;
-    Ok(())
+    let server = crate::api::server(app, listener, args.web.clone());
+    match rocket::execute(server.launch()) {
+        // Everything that counts is on disk by now; work that cannot be heard by anyone is not waited for.
+        Ok(_) => std::process::exit(0),
+        Err(e) => {
+            let late = matches!(e.kind(), rocket::error::ErrorKind::Shutdown(..));
+            let reason = e.to_string();
+            // The library's error must be looked at before it is dropped.
+            std::mem::forget(e);
+            if late {
+                std::process::exit(0);
+            }
+            Err(format!("The server could not start: {reason}.").into())
+        }
+    }
 }

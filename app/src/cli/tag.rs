@@ -15,6 +15,9 @@ pub(super) struct TagArgs {
     /// Compass heading of the picture's middle, degrees
     #[arg(long, value_name = "DEG", value_parser = number, allow_hyphen_values = true)]
     heading: Option<f64>,
+    /// Pitch and roll of the picture's middle, degrees, of a sphere that is not level
+    #[arg(long, value_name = "PITCH,ROLL", value_parser = numbers::<2>, allow_hyphen_values = true)]
+    tilt: Option<[f64; 2]>,
     /// Heading and pitch of the opening view, degrees; the heading is counted like --heading
     #[arg(long, value_name = "HEADING,PITCH", value_parser = numbers::<2>, allow_hyphen_values = true)]
     opening: Option<[f64; 2]>,
@@ -53,6 +56,7 @@ fn part(text: &str) -> Result<Part, String> {
 pub(super) fn run(args: &TagArgs) -> Outcome {
     let request = TagRequest {
         heading_deg: args.heading,
+        tilt_deg: args.tilt.map(|[p, r]| (p, r)),
         opening_deg: args.opening.map(|[h, p]| (h, p)),
         hfov_deg: args.fov,
         part: args.part,

@@ -10,7 +10,7 @@ use crate::api::types::{
     SurroundingsFile, ViewpointDraft,
 };
 use crate::folder::remove;
-use dome_files::{FileError, archive};
+use dome_files::{FileError, archive, atomic};
 use dome_optics::PanoramaSize;
 use dome_trace::preview::{LiveView, Preview};
 use dome_trace::{Imported, import, stand};
@@ -46,12 +46,9 @@ pub fn scene_ending(file: &str) -> Result<&'static str> {
             "A .gltf needs its other files; pack the whole folder as a .zip, or export a .glb."
                 .into(),
         )),
-        Some(&"obj") => Err(WorkError::Request(
-            "An .obj needs its .mtl and textures; pack them together as a .zip.".into(),
-        )),
         Some(ending) => Ok(ending),
         None => Err(WorkError::Request(format!(
-            "{} is not a scene; bring a .glb, or a .zip with .gltf or .obj and its files.",
+            "{} is not a scene; bring a .glb, .obj or .ply, or a .zip with .gltf or .obj and its files.",
             if file.is_empty() { "The file" } else { file }
         ))),
     }
@@ -62,6 +59,7 @@ pub fn bring(
     app: &App,
     upload: &Path,
     file: &str,
+    inside: Option<&str>,
     name: &str,
     places: &[ViewpointDraft],
 ) -> Result<i64> {
@@ -71,7 +69,7 @@ pub fn bring(
             .duration_since(UNIX_EPOCH)
             .map_or(0, |d| d.as_secs() as i64);
         let id = app.store.add_project(&name, created)?;
-        fill(app, id, upload, file, ending, places)
+        fill(app, id, upload, (file, inside), ending, places)
             .inspect_err(|_| {
                 remove(&app.folder.project(id));
                 // The first error is the one to tell.
@@ -87,7 +85,7 @@ fn fill(
     app: &App,
     id: i64,
     upload: &Path,
-    file: &str,
+    (file, inside): (&str, Option<&str>),
     ending: &str,
     places: &[ViewpointDraft],
 ) -> Result<()> {
@@ -100,17 +98,19 @@ fn fill(
     let scene_file = if ending == "zip" {
         let files = archive::unpack(upload, &folder, archive::Limits::default())
             .map_err(|e| renamed(e, upload, &display))?;
-        import::find_scene(&files, &display)?
+        import::find_scene(&files, &display, inside)?
     } else {
         // Under its own name, so that messages call it what the artist calls it.
         let stem = Path::new(&display).file_stem().unwrap_or_default();
         let target = PathBuf::from(format!("{}.{ending}", file_name(&stem.to_string_lossy())));
         let at = folder.join(&target);
-        std::fs::rename(upload, &at).map_err(FileError::io("Moving", &at))?;
+        atomic::keep(upload, &at)?;
         target
     };
     let mut settings = SceneSettings::default();
-    let imported = dome_trace::load(&folder.join(&scene_file), &options(&settings))?;
+    let imported = app
+        .scenes
+        .read(&folder.join(&scene_file), &options(&settings))?;
     settings.surroundings.sky = imported.scene.sky.clone();
     let summary = summarise(display, &imported);
     let scene = imported.scene;
@@ -251,13 +251,13 @@ pub fn bring_surroundings(
         let folder =
             tempfile::tempdir_in(app.folder.incoming()).map_err(FileError::io("Making", upload))?;
         let at = folder.path().join(&name);
-        std::fs::rename(upload, &at).map_err(FileError::io("Moving", &at))?;
-        let (_, shape, notices) = surroundings_picture(&at)?;
+        atomic::keep(upload, &at)?;
+        let (_, shape, notices, _) = surroundings_picture(&at)?;
         let kept = app.folder.surroundings(id);
         std::fs::create_dir_all(&kept).map_err(FileError::io("Making", &kept))?;
         // An order that waits may need the picture that has the name already: it stays.
         let to = free_path(&kept, &stem, &ending);
-        std::fs::rename(&at, &to).map_err(FileError::io("Moving", &to))?;
+        atomic::keep(&at, &to)?;
         Ok(SurroundingsFile {
             file: dome_files::error::display_name(&to),
             shape: shape.into(),
@@ -332,7 +332,7 @@ pub fn demo(app: &App) -> Result<()> {
             ..ViewpointDraft::default()
         })
         .collect();
-    bring(app, &upload, "merlow.glb", merlow::NAME, &places)?;
+    bring(app, &upload, "merlow.glb", None, merlow::NAME, &places)?;
     if app.store.pictures()?.is_empty() {
         let sphere = merlow::evening_sphere(DEMO_SPHERE);
         let upload = app.folder.incoming().join("evening.png");

@@ -1,12 +1,14 @@
 //! Conversion of pictures between shapes: files in, files out.
 
 use super::{Result, WorkError, large};
+use dome_files::budget::{self, Claim};
 use dome_files::error::display_name;
 use dome_files::faces::{self, FaceGuess};
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::rows::{Depth, PictureRows};
 use dome_files::scratch::Scratch;
 use dome_files::{FileError, PictureFormat};
+use dome_imaging::arrange::{Arrangement, Edges, arrange};
 use dome_imaging::convert::{Block, Conversion, Kernel, Layout, Pixel, Row, Source, SourceBuilder};
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
 use dome_optics::projection::{Cell, CubeLayout, Face};
@@ -17,8 +19,6 @@ use std::path::{Path, PathBuf};
 const ROWS: u32 = 64;
 /// Rows that are taken up at a time.
 const TAKEN: usize = 64;
-/// Most memory that a picture may take while it is converted, bytes.
-const MOST_MEMORY: u64 = 12 << 30;
 /// An unrolled sphere that takes more is converted part by part, bytes.
 const PART_BY_PART: u64 = 1 << 30;
 
@@ -34,6 +34,8 @@ pub struct Loaded<P = Source> {
     pub heading_deg: Option<f64>,
     /// What is to be said about it.
     pub notices: Vec<String>,
+    /// Its memory.
+    memory: Claim,
 }
 
 /// The shape of a picture: as asked, as its file tells, or as its size suggests.
@@ -51,17 +53,15 @@ pub fn shape_of(rows: &PictureRows, asked: Option<Shape>, name: &str) -> Result<
     Ok(shape)
 }
 
-/// Refuses what does not fit into memory.
-pub fn room_for(shape: Shape, (width, height): (u32, u32), depth: Depth, name: &str) -> Result<()> {
+/// Claims the memory of a picture that is to be converted.
+pub fn room_for(
+    shape: Shape,
+    (width, height): (u32, u32),
+    depth: Depth,
+    name: &str,
+) -> Result<Claim> {
     let bytes = Source::bytes(shape, width, height, depth == Depth::Eight);
-    if bytes > MOST_MEMORY {
-        return Err(WorkError::Request(format!(
-            "{name} takes {} GB in memory, and {} are taken at most; make it smaller first.",
-            bytes >> 30,
-            MOST_MEMORY >> 30
-        )));
-    }
-    Ok(())
+    Ok(budget::claim(bytes, name)?)
 }
 
 /// Room for a picture, in half the memory where its depth allows it.
@@ -93,7 +93,7 @@ fn take_up(
 
 /// What a picture's file tells beside the picture.
 fn told(rows: &PictureRows, shape: Shape, asked: Option<Shape>, name: &str) -> Loaded<()> {
-    let mut notices = Vec::new();
+    let mut notices = rows.notices.clone();
     if asked.is_none() && rows.told_shape.is_none() {
         notices.push(format!(
             "{name} is taken for {shape} by its size; --from says otherwise."
@@ -105,6 +105,7 @@ fn told(rows: &PictureRows, shape: Shape, asked: Option<Shape>, name: &str) -> L
         alpha: rows.alpha,
         heading_deg: rows.heading_deg,
         notices,
+        memory: Claim::default(),
     }
 }
 
@@ -118,9 +119,12 @@ pub fn load(path: &Path, asked: Option<Shape>) -> Result<Loaded> {
 
 fn load_rows(rows: PictureRows, shape: Shape, asked: Option<Shape>, name: &str) -> Result<Loaded> {
     let size = (rows.width, rows.height);
-    room_for(shape, size, rows.depth, name)?;
+    let memory = room_for(shape, size, rows.depth, name)?;
     let mut builder = builder(shape, size, rows.depth);
-    let loaded = told(&rows, shape, asked, name);
+    let loaded = Loaded {
+        memory,
+        ..told(&rows, shape, asked, name)
+    };
     take_up(&mut builder, rows)?;
     Ok(loaded.with(builder.finish()))
 }
@@ -134,6 +138,7 @@ impl Loaded {
             alpha: self.alpha,
             heading_deg: self.heading_deg,
             notices: self.notices,
+            memory: self.memory,
         }
     }
 }
@@ -147,6 +152,7 @@ impl Loaded<()> {
             alpha: self.alpha,
             heading_deg: self.heading_deg,
             notices: self.notices,
+            memory: self.memory,
         }
     }
 }
@@ -154,7 +160,14 @@ impl Loaded<()> {
 /// Reads six square pictures as the faces of a cube; one may be missing and is then see-through. The layout
 /// tells how each face is turned and, if the names do not, which file is which.
 pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
-    let order = if guess.certain {
+    let found = if guess.certain || layout != CubeLayout::in_our_order(1, 6) {
+        None
+    } else {
+        faces_by_edges(guess)?.filter(|a| a.confidence() >= SURE_ENOUGH)
+    };
+    let order = if let Some(found) = &found {
+        found.cells()
+    } else if guess.certain {
         let told = layout.order();
         let turns = |face| told.iter().find(|c| c.face == face).map_or(0, |c| c.turns);
         Face::ALL.map(|face| Cell {
@@ -208,11 +221,23 @@ pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
         let taken: Vec<String> = (order.iter().enumerate())
             .map(|(i, cell)| format!("{} as {cell}", named(i)))
             .collect();
+        let how = found.as_ref().map_or_else(
+            || "their edges do not tell it either, so they are taken in their order".to_owned(),
+            |found| {
+                format!(
+                    "their edges do, {:.0} % sure (steps of {:.1} % of white, of the next best way {:.1} %)",
+                    found.confidence() * 100.0,
+                    found.step_percent,
+                    found.second_percent
+                )
+            },
+        );
         notices.push(format!(
-            "The names do not say which face is which; taken {}. If that is wrong, say the order with --from cube-faces --from-order.",
+            "The names do not say which face is which; {how}: {}. If that is wrong, say the order with --from cube-faces --from-order.",
             taken.join(", ")
         ));
     }
+    notices.extend(opened.iter().flatten().flat_map(|r| r.notices.clone()));
     let present = || opened.iter().flatten();
     let depth = if present().any(|r| r.depth == Depth::Float) {
         Depth::Float
@@ -224,7 +249,7 @@ pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
         Depth::Eight
     };
     let alpha = present().any(|r| r.alpha) || present().count() < 6;
-    room_for(shape, (side, side * 6), depth, "The cube")?;
+    let memory = room_for(shape, (side, side * 6), depth, "The cube")?;
     let mut builder = builder(shape, (side, side * 6), depth);
     let empty = vec![Pixel::ZERO; side as usize];
     for rows in opened {
@@ -239,7 +264,33 @@ pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
         alpha,
         heading_deg: None,
         notices,
+        memory,
     })
+}
+
+/// How sure edges must be to be believed.
+pub const SURE_ENOUGH: f64 = 0.2;
+
+/// How six pictures, whose names do not say it, lie as a cube by their edges; `None` if they are not six squares.
+pub fn faces_by_edges(guess: &FaceGuess) -> Result<Option<Arrangement>> {
+    let mut edges = Vec::new();
+    for file in guess.files.iter().flatten() {
+        let rows = PictureRows::open(file)?;
+        let (width, height) = (rows.width, rows.height);
+        if width != height {
+            return Ok(None);
+        }
+        let bytes = u64::from(width) * u64::from(height) * size_of::<Pixel>() as u64;
+        let _memory = budget::claim(bytes, &display_name(file))?;
+        let mut pixels = Vec::with_capacity(width as usize * height as usize);
+        for row in rows.light() {
+            pixels.extend(row?);
+        }
+        edges.push(Edges::of(&pixels, width as usize));
+    }
+    let edges = <[Edges; 6]>::try_from(edges).ok();
+    // By their order they are taken for our faces.
+    Ok(edges.map(|edges| arrange(&edges, &[0, 1, 2, 3, 4, 5])))
 }
 
 /// The six files of `cube-faces` that were named by one: `room-left.png` and so on for `room.png`.

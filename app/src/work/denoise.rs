@@ -12,24 +12,59 @@ use std::sync::{Arc, LazyLock};
 
 type Strips<'a> = Box<dyn Iterator<Item = Result<LayeredStrip, FileError>> + 'a>;
 
-/// The strips, with their noise taken out if that is wanted. `made` are the passes that the strips hold;
+/// By what noise is taken out.
+pub enum Way {
+    /// It stays.
+    None,
+    /// The denoising library.
+    Library(Arc<DenoiseLibrary>),
+    /// The built-in filter.
+    BuiltIn,
+}
+
+/// What is said where the library failed.
+const FAILED_OVER: &str =
+    "The denoising library failed, so the built-in filter took the noise out of the whole picture.";
+
+/// Writes a picture with its noise taken out, if that is wanted. Where the library fails in the middle, all of it is
+/// written again with the built-in filter, and a sentence says so.
+pub fn written<T>(
+    wanted: bool,
+    mut write: impl FnMut(&Way) -> Result<T, FileError>,
+) -> Result<(T, Option<&'static str>), FileError> {
+    if !wanted {
+        return Ok((write(&Way::None)?, None));
+    }
+    if let Some(library) = the_library() {
+        match write(&Way::Library(library)) {
+            Err(FileError::Denoise(_)) => {
+                return Ok((write(&Way::BuiltIn)?, Some(FAILED_OVER)));
+            }
+            other => return Ok((other?, None)),
+        }
+    }
+    Ok((write(&Way::BuiltIn)?, None))
+}
+
+/// The strips, with their noise taken out in some way. `made` are the passes that the strips hold;
 /// without albedo and normal among them nothing can be taken out.
 pub fn denoised<'a>(
     strips: impl Iterator<Item = Result<LayeredStrip, FileError>> + 'a,
     made: &PassSet,
     height: u32,
-    wanted: bool,
+    way: &Way,
 ) -> Strips<'a> {
     let place = |pass: Pass| made.iter().position(|p| p == pass);
-    match (place(Pass::Albedo), place(Pass::Normal)) {
-        (Some(albedo), Some(normal)) if wanted => {
-            let guides = Guides { albedo, normal };
-            match the_library() {
-                Some(found) => Box::new(library::denoise(found, strips, height, guides)),
-                None => Box::new(plain::denoise(strips, height, guides)),
-            }
+    let (Some(albedo), Some(normal)) = (place(Pass::Albedo), place(Pass::Normal)) else {
+        return Box::new(strips);
+    };
+    let guides = Guides { albedo, normal };
+    match way {
+        Way::None => Box::new(strips),
+        Way::Library(found) => {
+            Box::new(library::denoise(Arc::clone(found), strips, height, guides))
         }
-        _ => Box::new(strips),
+        Way::BuiltIn => Box::new(plain::denoise(strips, height, guides)),
     }
 }
 

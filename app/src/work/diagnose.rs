@@ -3,23 +3,26 @@
 use super::convert::room_for;
 use super::{Result, WorkError};
 use dome_files::PictureFormat;
+use dome_files::budget::Claim;
 use dome_files::error::display_name;
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::rows::{Depth, PictureRows};
+use dome_imaging::convert::Pixel;
 use dome_imaging::diagnosis::{Fault, Finding, Flat, against, look, mend};
 use dome_imaging::{LayeredStrip, Strip};
 use dome_optics::Shape;
 use std::path::Path;
 
-/// A picture in memory and how finely its values were told.
-pub fn read(path: &Path) -> Result<(Flat, Depth)> {
+/// A picture in memory, how finely its values were told, and the memory that looking at it and mending it takes.
+pub fn read(path: &Path) -> Result<(Flat, Depth, Claim)> {
     let rows = PictureRows::open(path)?;
     let (width, height, depth) = (rows.width, rows.height, rows.depth);
-    room_for(
-        Shape::Equirect,
-        (width, height),
-        Depth::Float,
-        &display_name(path),
+    let name = display_name(path);
+    // Once as it is read, once as its edges are measured, once mended.
+    let mut memory = room_for(Shape::Equirect, (width, height), Depth::Float, &name)?;
+    memory.grow(
+        2 * u64::from(width) * u64::from(height) * size_of::<Pixel>() as u64,
+        &name,
     )?;
     let mut pixels = Vec::with_capacity(width as usize * height as usize);
     for row in rows.light() {
@@ -30,7 +33,7 @@ pub fn read(path: &Path) -> Result<(Flat, Depth)> {
         height,
         pixels,
     };
-    Ok((flat, depth))
+    Ok((flat, depth, memory))
 }
 
 /// What is wrong with a picture, by itself and then against one that is right.

@@ -2,6 +2,7 @@
 //! source that it needs.
 
 use dome_files::FileError;
+use dome_files::budget;
 use dome_files::scratch::Scratch;
 use dome_imaging::convert::{
     Block, Conversion, Kernel, Layout, Pixel, Source, SourceBuilder, TILE, TILE_ROWS,
@@ -58,6 +59,7 @@ fn by_parts(
             .zip(second.chunks(b.width as usize));
         return Ok(rows.flat_map(|(a, b)| [a, b].concat()).collect());
     }
+    let _memory = budget::claim(bytes, "The part of the picture that is converted at a time")?;
     let mut builder = SourceBuilder::new(Shape::Equirect, scratch.width, scratch.height);
     if scratch.is_bytes() {
         builder = builder.compact();

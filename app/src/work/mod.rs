@@ -127,6 +127,12 @@ impl App {
         }
     }
 
+    /// The server is about to end: what is being made for somebody who waits is given up.
+    pub fn end(&self) {
+        self.making.stop_all();
+        self.previews.give_up();
+    }
+
     /// Tells whoever listens; nobody may.
     pub fn tell(&self, event: Event) {
         let _ = self.events.send(event);

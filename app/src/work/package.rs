@@ -58,6 +58,7 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
     let mut picture =
         PictureSpec::panorama(PictureFormat::Jpeg, width, height, spec.pose.heading_deg);
     picture.quality = request.quality;
+    picture.tilted(&super::preview::orientation(&spec.pose));
     picture.tone = Tone {
         exposure_stops: request.exposure_stops,
         curve: if request.soft {
@@ -127,8 +128,13 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
     Ok(package)
 }
 
+/// Longest name of a file without its ending, bytes: file systems take 255, and endings, numbers and marks of unfinished
+/// files come on top.
+const LONGEST_NAME: usize = 180;
+
 /// A name that any file system takes: letters, digits and a few signs.
 pub fn file_name(text: &str) -> String {
+    let mut room = LONGEST_NAME;
     let clean: String = text
         .chars()
         .map(|c| {
@@ -138,7 +144,11 @@ pub fn file_name(text: &str) -> String {
                 '-'
             }
         })
-        .take(100)
+        .take_while(|c| {
+            let fits = c.len_utf8() <= room;
+            room -= c.len_utf8().min(room);
+            fits
+        })
         .collect();
     let clean = clean.trim_matches([' ', '-', '.']).to_owned();
     if clean.is_empty() {
@@ -157,6 +167,13 @@ mod tests {
         assert_eq!(file_name("../../etc/passwd"), "etc-passwd");
         assert_eq!(file_name("Saal / Nord: \"3\"\n"), "Saal - Nord- -3");
         assert_eq!(file_name("..."), "panorama");
-        assert!(file_name(&"a".repeat(900)).len() <= 100);
+        for letter in ["a", "\u{5929}", "\u{e4}", "\u{20bb7}"] {
+            let name = file_name(&letter.repeat(900));
+            assert!(
+                (177..=180).contains(&name.len()),
+                "{letter}: {}",
+                name.len()
+            );
+        }
     }
 }

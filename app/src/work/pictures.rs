@@ -12,7 +12,7 @@ use crate::api::types::Event;
 use crate::folder::remove;
 use dome_files::faces::{self, FaceGuess};
 use dome_files::rows::{Depth, PictureRows};
-use dome_files::{FileError, PictureFormat, archive};
+use dome_files::{FileError, PictureFormat, archive, atomic};
 use dome_imaging::convert::Kernel;
 use dome_imaging::diagnosis::Fault;
 use dome_imaging::{Picture, Strip, balls, seams};
@@ -20,7 +20,7 @@ use dome_optics::projection::{Cell, CubeLayout, Face};
 use dome_optics::{Orientation, PictureSize, Shape};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError, TryLockError};
 use std::time::{Duration, Instant};
 
 /// Width of a picture as it is, on the screen.
@@ -36,6 +36,7 @@ const TOLD_EVERY: Duration = Duration::from_millis(200);
 #[derive(Default)]
 pub struct Making {
     works: Mutex<BTreeMap<i64, (PictureWork, bool)>>,
+    one_at_a_time: Mutex<()>,
 }
 
 impl Making {
@@ -52,6 +53,25 @@ impl Making {
     pub fn stop(&self, id: i64) {
         if let Some(work) = self.lock().get_mut(&id) {
             work.1 = true;
+        }
+    }
+
+    /// Stops them all.
+    pub fn stop_all(&self) {
+        for work in self.lock().values_mut() {
+            work.1 = true;
+        }
+    }
+
+    /// Waits until no other is being made, since each takes all cores and much memory; `None` if it is stopped meanwhile.
+    fn turn(&self, id: i64) -> Option<MutexGuard<'_, ()>> {
+        loop {
+            match self.one_at_a_time.try_lock() {
+                Ok(turn) => return Some(turn),
+                Err(TryLockError::Poisoned(turn)) => return Some(turn.into_inner()),
+                Err(TryLockError::WouldBlock) if self.stopped(id) => return None,
+                Err(TryLockError::WouldBlock) => std::thread::sleep(Duration::from_millis(50)),
+            }
         }
     }
 
@@ -113,7 +133,7 @@ pub fn bring(app: &App, upload: &Path, file: &str) -> Result<BroughtPicture> {
         let format = PictureFormat::from_path(Path::new(file))?;
         let name = format!("{}.{}", file_name(&stem), format.ending());
         let path = folder.join(&name);
-        std::fs::rename(upload, &path).map_err(FileError::io("Keeping", &path))?;
+        atomic::keep(upload, &path)?;
         let rows = PictureRows::open(&path).map_err(|e| renamed(e, &name, file))?;
         let suggested = Shape::of_size(rows.width, rows.height);
         let picture = BroughtPicture {
@@ -324,12 +344,14 @@ fn make(
             !app.making.stopped(id)
         };
         let rows = f64::from(size.height());
+        let turn = app.making.turn(id);
         let outcome = open(folder, &mut |_| report(0.0)).and_then(|loaded| {
             let path = folder.join(&file);
             let written =
                 convert::write(&loaded, wanted, &path, |row| report(f64::from(row) / rows))?;
             Ok((loaded, written))
         });
+        drop(turn);
         let stopped = app.making.stopped(id);
         app.making.lock().remove(&id);
         let (loaded, written) = match outcome {
@@ -382,10 +404,36 @@ pub fn guess(app: &App, ids: &[i64]) -> Result<AssemblyGuess> {
         used.push(found.1);
         Some(found.1)
     });
-    Ok(AssemblyGuess {
+    let by_names = AssemblyGuess {
         faces,
         certain: guess.certain,
         by: guess.by.into(),
+        turns: [0; 6],
+        confidence: None,
+        steps_percent: None,
+    };
+    if guess.certain {
+        return Ok(by_names);
+    }
+    // The same in the pictures' own files, in the order of the names.
+    let mut files: [Option<PathBuf>; 6] = Default::default();
+    for (file, id) in files.iter_mut().zip(faces) {
+        if let Some(id) = id {
+            *file = Some(path_of(app, &app.store.picture(id)?));
+        }
+    }
+    let order = FaceGuess { files, ..guess };
+    let found = convert::faces_by_edges(&order)?;
+    let Some(found) = found.filter(|f| f.confidence() >= convert::SURE_ENOUGH) else {
+        return Ok(by_names);
+    };
+    Ok(AssemblyGuess {
+        faces: found.faces.map(|(picture, _)| faces[picture]),
+        certain: false,
+        by: "edges".into(),
+        turns: found.faces.map(|(_, turns)| turns),
+        confidence: Some(found.confidence()),
+        steps_percent: Some([found.step_percent, found.second_percent]),
     })
 }
 
@@ -472,14 +520,14 @@ fn diagnosed(
     against: Option<i64>,
 ) -> Result<(dome_imaging::diagnosis::Flat, Depth, DiagnosisInfo, Fault)> {
     let picture = app.store.picture(id)?;
-    let (flat, depth) = diagnose::read(&path_of(app, &picture))?;
+    let (flat, depth, _memory) = diagnose::read(&path_of(app, &picture))?;
     let reference = against
         .map(|other| {
             let other = app.store.picture(other)?;
-            Ok::<_, WorkError>(diagnose::read(&path_of(app, &other))?.0)
+            diagnose::read(&path_of(app, &other))
         })
         .transpose()?;
-    let found = diagnose::find(&flat, reference.as_ref());
+    let found = diagnose::find(&flat, reference.as_ref().map(|r| &r.0));
     let (fault, what) = diagnose::told(found.fault, (flat.width, flat.height));
     let can_mend = !matches!(found.fault, Fault::None | Fault::NotASphere);
     let info = DiagnosisInfo {

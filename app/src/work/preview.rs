@@ -1,6 +1,7 @@
 //! Live pictures: each request for the same view adds samples to what was gathered before.
 
 use super::denoise::calmed;
+use super::queue::Running;
 use super::{App, Result, at_once};
 use crate::api::types::{Pose, PreviewRequest, SceneSettings};
 use dome_files::jpeg;
@@ -8,10 +9,11 @@ use dome_imaging::{Curve, Tone};
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
 use dome_trace::preview::{ENOUGH, LiveView, Preview};
 use dome_trace::quick;
+use dome_trace::render::Hold;
 use glam::DVec3;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// Views kept in memory.
 const KEPT: usize = 4;
@@ -39,6 +41,61 @@ pub struct Previews {
     kept: Mutex<Vec<(View, Arc<Mutex<Preview>>)>>,
     /// Quick pictures asked for so far.
     hurries: AtomicU64,
+    patience: Mutex<Patience>,
+}
+
+impl Previews {
+    /// Ends what is gathering light.
+    pub fn give_up(&self) {
+        self.hurries.fetch_add(1, Ordering::Relaxed);
+    }
+
+    /// Makes the running order wait for a live picture, unless it has waited for its share already.
+    fn hold<'a>(&'a self, running: &'a Running) -> Option<Held<'a>> {
+        let mut patience = self.patience.lock().unwrap_or_else(PoisonError::into_inner);
+        patience.may_hold(Instant::now()).then(|| Held {
+            _hold: running.control.hold(),
+            patience: &self.patience,
+            since: Instant::now(),
+        })
+    }
+}
+
+/// How long an order may be made to wait, of each stretch of time: live pictures never stop a render for good.
+const HELD_AT_MOST: Duration = Duration::from_secs(3);
+const STRETCH: Duration = Duration::from_secs(6);
+
+/// What the running order has waited for live pictures.
+#[derive(Default)]
+struct Patience {
+    stretch: Option<Instant>,
+    held: Duration,
+}
+
+impl Patience {
+    fn may_hold(&mut self, now: Instant) -> bool {
+        if self.stretch.is_none_or(|s| now.duration_since(s) > STRETCH) {
+            *self = Self {
+                stretch: Some(now),
+                held: Duration::ZERO,
+            };
+        }
+        self.held < HELD_AT_MOST
+    }
+}
+
+/// The running order waits for as long as this lives.
+struct Held<'a> {
+    _hold: Hold<'a>,
+    patience: &'a Mutex<Patience>,
+    since: Instant,
+}
+
+impl Drop for Held<'_> {
+    fn drop(&mut self) {
+        let mut patience = self.patience.lock().unwrap_or_else(PoisonError::into_inner);
+        patience.held += self.since.elapsed();
+    }
 }
 
 /// A live picture.
@@ -89,7 +146,7 @@ pub fn quick_jpeg(app: &App, project: i64, pose: &Pose, width: u32, rays: u32) -
     let scene = app.scenes.get_as(app, project, &settings)?;
     let light = app.scenes.light(app, project, &settings, true)?;
     let running = app.queue.running();
-    let _hold = running.as_ref().map(|r| r.control.hold());
+    let _hold = running.as_ref().and_then(|r| app.previews.hold(r));
     let picture = at_once(|| quick::picture(&scene, &light, &eye(pose), size, rays));
     Ok(jpeg::encode_small(
         picture.width,
@@ -150,7 +207,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         let _hold = running
             .as_ref()
             .filter(|_| preview.samples() < URGENT)
-            .map(|r| r.control.hold());
+            .and_then(|r| app.previews.hold(r));
         let view = LiveView {
             scene: &scene,
             light: &light,
@@ -182,4 +239,27 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         samples: preview.samples(),
         enough: ENOUGH,
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// However many live pictures are asked for, an order goes on for half of the time at least.
+    #[test]
+    fn orders_wait_for_their_share_only() {
+        let mut patience = Patience::default();
+        let start = Instant::now();
+        let step = Duration::from_millis(100);
+        let mut held = Duration::ZERO;
+        for i in 0..600 {
+            let now = start + step * i;
+            if patience.may_hold(now) {
+                patience.held += step;
+                held += step;
+            }
+        }
+        let share = held.as_secs_f64() / 60.0;
+        assert!((0.4..0.55).contains(&share), "{share}");
+    }
 }

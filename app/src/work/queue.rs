@@ -1,7 +1,7 @@
 //! The render queue: one worker, durable strips, true progress.
 
 use super::convert;
-use super::denoise::denoised;
+use super::denoise::{Way, denoised, written};
 use super::preview::{SCREEN_TONE, shaped_eye};
 use super::{App, Result, WorkError};
 use crate::api::types::{Event, Order, OrderSpec, OrderState};
@@ -200,7 +200,14 @@ pub fn start(app: Arc<App>) {
     });
 }
 
-fn finish(app: &App, id: i64, outcome: Result<bool>) {
+/// How an order ended.
+enum Ended {
+    /// Its master is there; what is to be said about it.
+    Done(Option<&'static str>),
+    Stopped,
+}
+
+fn finish(app: &App, id: i64, outcome: Result<Ended>) {
     let spent = app
         .queue
         .running()
@@ -212,8 +219,8 @@ fn finish(app: &App, id: i64, outcome: Result<bool>) {
     // An order that was removed meanwhile needs no state.
     let _ = app.store.add_time(id, spent);
     let _ = match outcome {
-        Ok(true) => app.store.set_order_state(id, OrderState::Done, None),
-        Ok(false) => app.store.set_order_state(id, OrderState::Stopped, None),
+        Ok(Ended::Done(note)) => app.store.set_order_state(id, OrderState::Done, note),
+        Ok(Ended::Stopped) => app.store.set_order_state(id, OrderState::Stopped, None),
         Err(e) => app
             .store
             .set_order_state(id, OrderState::Failed, Some(&e.to_string())),
@@ -257,8 +264,8 @@ pub fn picture_size(spec: &OrderSpec) -> Result<PictureSize> {
     )?)
 }
 
-/// Renders an order to its end (true) or until it is stopped (false).
-fn run(app: &App, row: &OrderRow) -> Result<bool> {
+/// Renders an order to its end or until it is stopped.
+fn run(app: &App, row: &OrderRow) -> Result<Ended> {
     let spec = &row.spec;
     let size = picture_size(spec)?;
     let running = Arc::new(Running::new(row.id));
@@ -316,12 +323,12 @@ fn run(app: &App, row: &OrderRow) -> Result<bool> {
         pixels,
     });
 
-    let whole = telling(app, row.id, || {
+    let note = telling(app, row.id, || {
         for (top, rows) in missing {
             let before = running.control.samples_done();
             running.with_work(|w| w.current = Some((top, before)));
             let Ok(strip) = render.strip(top, rows, &running.control) else {
-                return Ok(false);
+                return Ok(None);
             };
             strip_file::write(&app.folder.strip(row.id, top), &strip, &layers)?;
             running.with_work(|w| {
@@ -331,18 +338,17 @@ fn run(app: &App, row: &OrderRow) -> Result<bool> {
                 w.pixels += u64::from(rows) * u64::from(size.width());
             });
         }
-        write_master(app, row.id, spec, &places, &scene)?;
-        Ok::<_, WorkError>(true)
+        Ok::<_, WorkError>(Some(write_master(app, row.id, spec, &places, &scene)?))
     })?;
-    if !whole {
-        return Ok(false);
-    }
+    let Some(note) = note else {
+        return Ok(Ended::Stopped);
+    };
     let (percent, samples) = running.noise();
     app.store
         .set_noise(row.id, percent, samples.unwrap_or(0.0))?;
     make_pictures(app, row.project, row.id, spec)?;
     remove(&strips);
-    Ok(true)
+    Ok(Ended::Done(note))
 }
 
 /// Does some work and tells twice a second meanwhile how far the order is.
@@ -394,7 +400,7 @@ fn write_master(
     spec: &OrderSpec,
     places: &[(u32, u32)],
     scene: &Scene,
-) -> Result<()> {
+) -> Result<Option<&'static str>> {
     let (made, wanted) = (strip_passes(spec), passes(spec));
     let layers = made.layers();
     let mut picture = PictureSpec::panorama(
@@ -409,9 +415,6 @@ fn write_master(
     if wanted.has(Pass::ObjectMask) {
         picture.comments = Some(mask_table(scene));
     }
-    let strips = places
-        .iter()
-        .map(|(top, _)| strip_file::read(&app.folder.strip(id, *top), &layers));
     let path = app.folder.master(id);
     let keep = |strip: LayeredStrip| {
         let layers = made.iter().zip(strip.layers);
@@ -423,9 +426,14 @@ fn write_master(
             ..strip
         }
     };
-    let strips = denoised(strips, &made, size.height(), spec.denoise);
-    picture_file::write(&path, &picture, strips.map(|s| s.map(keep)))?;
-    Ok(())
+    let write = |way: &Way| {
+        let strips = places
+            .iter()
+            .map(|(top, _)| strip_file::read(&app.folder.strip(id, *top), &layers));
+        let strips = denoised(strips, &made, size.height(), way);
+        picture_file::write(&path, &picture, strips.map(|s| s.map(keep)))
+    };
+    Ok(written(spec.denoise, write)?.1)
 }
 
 /// The picture for the screen and, for the project's newest master, the card. A master in another shape is

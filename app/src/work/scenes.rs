@@ -2,13 +2,15 @@
 
 use super::{App, Result, WorkError};
 use crate::api::types::SceneSettings;
+use dome_files::FileError;
+use dome_files::budget::Claim;
 use dome_files::linear_picture;
 use dome_imaging::Picture;
 use dome_imaging::surroundings::{self, shape_of_size, to_equirect};
 use dome_optics::Shape;
 use dome_optics::projection::CubeLayout;
 use dome_trace::stand::starts::{Start, suggest};
-use dome_trace::{Illumination, ImportOptions, ObjectMove, Scene, Sky};
+use dome_trace::{Illumination, ImportOptions, Imported, ObjectMove, Scene, Sky, TraceError};
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -17,8 +19,11 @@ const KEPT: usize = 3;
 
 /// The last few things by what they were made from, most recently used last.
 struct Recent<K, V> {
-    kept: Mutex<Vec<(K, Arc<V>)>>,
+    kept: Mutex<Vec<(K, Arc<Slot<V>>)>>,
 }
+
+/// A thing that is there or is being made. Whoever wants the same one waits; all others do not.
+struct Slot<V>(Mutex<Option<Arc<V>>>);
 
 impl<K, V> Default for Recent<K, V> {
     fn default() -> Self {
@@ -29,18 +34,33 @@ impl<K, V> Default for Recent<K, V> {
 }
 
 impl<K: PartialEq, V> Recent<K, V> {
-    /// What is kept under a key, or made now. Making holds others up, so that nothing is made twice.
+    /// What is kept under a key, or made now. Making holds up those who want the same, so that nothing is made twice.
     fn get(&self, key: K, make: impl FnOnce() -> Result<V>) -> Result<Arc<V>> {
-        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        let value = match kept.iter().position(|(k, _)| *k == key) {
-            Some(i) => kept.remove(i).1,
-            None => Arc::new(make()?),
+        let slot = {
+            let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+            let slot = match kept.iter().position(|(k, _)| *k == key) {
+                Some(i) => kept.remove(i).1,
+                None => Arc::new(Slot(Mutex::new(None))),
+            };
+            kept.push((key, Arc::clone(&slot)));
+            if kept.len() > KEPT {
+                kept.remove(0);
+            }
+            slot
         };
-        kept.push((key, Arc::clone(&value)));
-        if kept.len() > KEPT {
-            kept.remove(0);
+        let mut value = slot.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(value) = &*value {
+            return Ok(Arc::clone(value));
         }
-        Ok(value)
+        let made = Arc::new(make()?);
+        *value = Some(Arc::clone(&made));
+        Ok(made)
+    }
+
+    /// Forgets what is there and not being made.
+    fn forget_idle(&self) {
+        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        kept.retain(|(_, slot)| slot.0.try_lock().map_or(true, |v| v.is_none()));
     }
 
     fn forget(&self, which: impl Fn(&K) -> bool) {
@@ -62,7 +82,7 @@ type SceneKey = (
 pub struct Scenes {
     scenes: Recent<SceneKey, Scene>,
     lights: Recent<(i64, SceneSettings, bool), Illumination>,
-    pictures: Recent<(i64, String), Picture>,
+    pictures: Recent<(i64, String), (Picture, Claim)>,
     starts: Recent<SceneKey, Vec<Start>>,
 }
 
@@ -87,8 +107,21 @@ impl Scenes {
         self.scenes.get(scene_key(project, settings), || {
             let row = app.store.project(project)?;
             let path = app.folder.scene(project).join(&row.scene_file);
-            Ok(dome_trace::load(&path, &options(settings))?.scene)
+            Ok(self.read(&path, &options(settings))?.scene)
         })
+    }
+
+    /// Reads a scene; where memory does not reach, those that nobody uses give way.
+    pub fn read(&self, path: &Path, options: &ImportOptions) -> Result<Imported> {
+        let first = dome_trace::load(path, options);
+        let Err(TraceError::File(FileError::OutOfMemory { .. })) = first else {
+            return Ok(first?);
+        };
+        self.lights.forget(|_| true);
+        self.pictures.forget(|_| true);
+        self.starts.forget(|_| true);
+        self.scenes.forget_idle();
+        Ok(dome_trace::load(path, options)?)
     }
 
     /// The light of a project's scene; only a draft uses the draft brightness.
@@ -113,17 +146,18 @@ impl Scenes {
             Ok(Illumination::new(
                 &scene,
                 &settings.surroundings,
-                picture.as_deref(),
+                picture.as_deref().map(|p| &p.0),
                 &settings.lights,
                 gain,
             ))
         })
     }
 
-    fn picture(&self, app: &App, project: i64, file: &str) -> Result<Arc<Picture>> {
+    fn picture(&self, app: &App, project: i64, file: &str) -> Result<Arc<(Picture, Claim)>> {
         self.pictures.get((project, file.to_owned()), || {
             let path = app.folder.surroundings(project).join(file);
-            Ok(surroundings_picture(&path)?.0)
+            let (picture, _, _, memory) = surroundings_picture(&path)?;
+            Ok((picture, memory))
         })
     }
 
@@ -161,11 +195,12 @@ pub fn options(settings: &SceneSettings) -> ImportOptions {
         up: settings.up,
         time_s: settings.time_s,
         moves: settings.moves.clone(),
+        inside: None,
     }
 }
 
-/// A picture of surroundings made equirectangular, the name of its shape, and what is odd about it.
-pub fn surroundings_picture(path: &Path) -> Result<(Picture, &'static str, Vec<String>)> {
+/// A picture of surroundings made equirectangular, the name of its shape, what is odd about it, and its memory.
+pub fn surroundings_picture(path: &Path) -> Result<(Picture, &'static str, Vec<String>, Claim)> {
     let read = linear_picture::read(path)?;
     let (w, h) = (read.picture.width, read.picture.height);
     let mut shape = shape_of_size(w, h).ok_or_else(|| {
@@ -186,5 +221,6 @@ pub fn surroundings_picture(path: &Path) -> Result<(Picture, &'static str, Vec<S
         to_equirect(read.picture, shape),
         surroundings::name(shape),
         notices,
+        read.memory,
     ))
 }

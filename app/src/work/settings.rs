@@ -83,7 +83,7 @@ pub fn apply(
         return Ok(None);
     }
     let path = app.folder.scene(id).join(&row.scene_file);
-    let imported = dome_trace::load(&path, &options(new))?;
+    let imported = app.scenes.read(&path, &options(new))?;
     super::standing::known_moves(&imported.scene, new)?;
     let summary = summarise(row.summary.file, &imported);
     app.store.set_scene(id, &row.scene_file, &summary, new)?;

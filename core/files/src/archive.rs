@@ -2,6 +2,7 @@
 
 use crate::atomic;
 use crate::error::{FileError, Result, display_name};
+use std::collections::BTreeSet;
 use std::fs::File;
 use std::io::{BufReader, Read, Write};
 use std::path::{Component, Path, PathBuf};
@@ -90,7 +91,16 @@ pub fn unpack(archive: &Path, folder: &Path, limits: Limits) -> Result<Vec<PathB
             out.write_all(&buffer[..n])
                 .map_err(FileError::io("Unpacking", &target))?;
         }
+        out.sync_all().map_err(FileError::io("Saving", &target))?;
         unpacked.push(relative);
+    }
+    // The names are durable once their folders are.
+    let folders: BTreeSet<&Path> = unpacked
+        .iter()
+        .flat_map(|p| p.ancestors().skip(1))
+        .collect();
+    for inside in folders {
+        atomic::sync_folder(&folder.join(inside))?;
     }
     Ok(unpacked)
 }

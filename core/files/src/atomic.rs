@@ -29,9 +29,27 @@ pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>)
     set_usual_rights(&file).map_err(io("Saving"))?;
     beside.persist(path).map_err(|e| io("Saving")(e.error))?;
     // The rename is durable once the folder is.
+    sync_folder(folder)
+}
+
+/// Moves a file that arrived to where it stays, on the same disk: its bytes are durable before its name is.
+pub fn keep(from: &Path, to: &Path) -> Result<()> {
+    let io = |action, path| FileError::io(action, path);
+    File::open(from)
+        .and_then(|f| f.sync_all())
+        .map_err(io("Saving", from))?;
+    std::fs::rename(from, to).map_err(io("Moving", to))?;
+    match to.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => sync_folder(folder),
+        _ => Ok(()),
+    }
+}
+
+/// Makes the names in a folder durable.
+pub fn sync_folder(folder: &Path) -> Result<()> {
     File::open(folder)
         .and_then(|f| f.sync_all())
-        .map_err(io("Saving"))
+        .map_err(FileError::io("Saving", folder))
 }
 
 /// Writes `bytes` as a whole file.

@@ -40,6 +40,21 @@ pub enum FileError {
         /// Size, limit and remedy.
         detail: String,
     },
+    /// The process may not use so much memory.
+    #[error("{what} needs {} of memory, and {} of the {} that may be used are free. Make it smaller, close other work, or allow more with --memory.", crate::budget::told(*needed), crate::budget::told(*free), crate::budget::told(*limit))]
+    OutOfMemory {
+        /// What would take it.
+        what: String,
+        /// Bytes it would take.
+        needed: u64,
+        /// Bytes that are free.
+        free: u64,
+        /// Bytes that may be used in all.
+        limit: u64,
+    },
+    /// Noise could not be taken out.
+    #[error(transparent)]
+    Denoise(#[from] dome_imaging::denoise::DenoiseFailed),
     /// What was asked for makes no sense.
     #[error("{0}")]
     Request(String),

@@ -6,6 +6,8 @@
 //! nothing is mirrored; the middle of the picture is the viewpoint's heading, told in degrees by the
 //! attribute `poseHeadingDegrees`.
 
+use crate::budget::Claim;
+use crate::colour::Primaries;
 use crate::error::{FileError, Result, display_name};
 use dome_imaging::strip::CHANNELS;
 use dome_imaging::{LayerSpec, LayeredStrip, Strip, StripError};
@@ -20,7 +22,7 @@ use exr::meta::attribute::{
 use exr::meta::{BlockDescription, header::Header};
 use exr::prelude::{Compression, IntegerBounds, Vec2};
 use half::f16;
-use std::collections::VecDeque;
+use std::collections::{BTreeMap, VecDeque};
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Seek, Write};
 use std::ops::Range;
@@ -357,6 +359,8 @@ pub struct ExrHeader {
     pub pose_heading_deg: Option<f64>,
     /// The `comments` attribute.
     pub comments: Option<String>,
+    /// The `chromaticities` attribute.
+    pub chromaticities: Option<Primaries>,
 }
 
 impl ExrHeader {
@@ -378,8 +382,18 @@ const MAX_SIDE: usize = 131_072;
 /// Largest block of a picture after unpacking, bytes.
 const MAX_BLOCK: usize = 1 << 30;
 
+/// The `chromaticities` attribute of a file.
+pub(crate) fn chromaticities(header: &Header) -> Option<Primaries> {
+    let c = header.shared_attributes.chromaticities?;
+    let pair = |v: Vec2<f32>| [f64::from(v.x()), f64::from(v.y())];
+    Some(Primaries {
+        rgb: [pair(c.red), pair(c.green), pair(c.blue)],
+        white: pair(c.white),
+    })
+}
+
 /// Refuses sizes that no picture has, before memory is made for them.
-fn check_size(header: &Header, name: &str) -> Result<()> {
+pub(crate) fn check_size(header: &Header, name: &str) -> Result<()> {
     let (width, height) = (header.layer_size.width(), header.layer_size.height());
     if width > MAX_SIDE || height > MAX_SIDE || header.max_block_byte_size() > MAX_BLOCK {
         return Err(FileError::TooLarge {
@@ -400,6 +414,11 @@ pub struct ExrStrips {
     pub header: ExrHeader,
     path: PathBuf,
     blocks: SequentialBlockDecompressor<Chunks>,
+    /// First row that was not given yet.
+    next_row: u32,
+    /// Blocks that came before their turn: files may hold their rows from the bottom up or in any order.
+    waiting: BTreeMap<u32, Vec<Vec<f32>>>,
+    waiting_memory: Claim,
     /// The three channels that strips are made of.
     names: [String; CHANNELS],
 }
@@ -450,12 +469,16 @@ impl ExrStrips {
                 .comments
                 .as_ref()
                 .map(ToString::to_string),
+            chromaticities: chromaticities(header),
         };
         let chunks = reader.all_chunks(false).map_err(bad)?;
         Ok(Self {
             header: info,
             path: path.to_owned(),
             blocks: chunks.sequential_decompressor(false),
+            next_row: 0,
+            waiting: BTreeMap::new(),
+            waiting_memory: Claim::default(),
             names: names.map(String::from),
         })
     }
@@ -469,13 +492,42 @@ impl ExrStrips {
     }
 
     /// The next rows with all their channels: the first row, then channel by channel in the header's
-    /// order. Rows count from the top of the data window.
+    /// order. Rows count from the top of the data window and come from the top down, whatever their order in
+    /// the file.
     pub fn next_planes(&mut self) -> Option<Result<(u32, Vec<Vec<f32>>)>> {
-        let block = self.blocks.decompress_next_block()?;
-        Some(match block {
-            Ok(block) => self.planes(&block),
-            Err(e) => Err(FileError::damaged(display_name(&self.path), e)),
-        })
+        loop {
+            if let Some(planes) = self.waiting.remove(&self.next_row) {
+                return Some(Ok(self.given(self.next_row, planes)));
+            }
+            let Some(block) = self.blocks.decompress_next_block() else {
+                let missing = !std::mem::take(&mut self.waiting).is_empty();
+                return missing.then(|| {
+                    Err(FileError::damaged(
+                        display_name(&self.path),
+                        format!("the rows from {} on are missing", self.next_row),
+                    ))
+                });
+            };
+            let block = block.map_err(|e| FileError::damaged(display_name(&self.path), e));
+            let (top, planes) = match block.and_then(|b| self.planes(&b)) {
+                Ok(found) => found,
+                Err(e) => return Some(Err(e)),
+            };
+            if top == self.next_row {
+                return Some(Ok(self.given(top, planes)));
+            }
+            let bytes = planes.iter().map(|p| size_of_val(&p[..]) as u64).sum();
+            if let Err(e) = (self.waiting_memory).grow(bytes, &display_name(&self.path)) {
+                return Some(Err(e));
+            }
+            self.waiting.insert(top, planes);
+        }
+    }
+
+    fn given(&mut self, top: u32, planes: Vec<Vec<f32>>) -> (u32, Vec<Vec<f32>>) {
+        let rows = planes.first().map_or(0, Vec::len) / (self.header.width as usize).max(1);
+        self.next_row = top + rows as u32;
+        (top, planes)
     }
 
     fn planes(&self, block: &UncompressedBlock) -> Result<(u32, Vec<Vec<f32>>)> {

@@ -11,7 +11,7 @@ pub struct FaceGuess {
     pub files: [Option<PathBuf>; 6],
     /// Whether the names say it, or only their order does, which must be confirmed.
     pub certain: bool,
-    /// What the names were read as, for people: `words`, `letters`, `axes` or `numbers`.
+    /// What the names were read as, for people: `words`, `short words`, `letters`, `axes` or `numbers`.
     pub by: &'static str,
 }
 
@@ -25,6 +25,15 @@ const WORDS: Names = [
     &["back", "behind", "rear"],
     &["up", "top", "above", "ceiling"],
     &["down", "bottom", "below", "floor"],
+];
+/// Two letters, as older engines and their tools write them.
+const SHORT: Names = [
+    &["lf", "lt"],
+    &["ft", "fr"],
+    &["rt", "rg"],
+    &["bk", "ba"],
+    &["up", "tp"],
+    &["dn", "dw", "bt"],
 ];
 /// The axes of a left-handed cube with +Z ahead, as in KTX 2.
 const AXES: Names = [
@@ -96,7 +105,12 @@ pub fn guess(paths: &[PathBuf]) -> Result<FaceGuess> {
             if paths.len() == 1 { "was" } else { "were" }
         )));
     }
-    for (by, names) in [("words", &WORDS), ("axes", &AXES), ("letters", &LETTERS)] {
+    for (by, names) in [
+        ("words", &WORDS),
+        ("short words", &SHORT),
+        ("axes", &AXES),
+        ("letters", &LETTERS),
+    ] {
         if let Some(files) = by_names(paths, names) {
             return Ok(FaceGuess {
                 files,
@@ -186,6 +200,12 @@ mod tests {
                     "SkyDown.png",
                 ],
                 "words",
+            ),
+            (
+                [
+                    "s_lf.tga", "s_ft.tga", "s_rt.tga", "s_bk.tga", "s_up.tga", "s_dn.tga",
+                ],
+                "short words",
             ),
             (
                 ["nx.hdr", "pz.hdr", "px.hdr", "nz.hdr", "py.hdr", "ny.hdr"],

@@ -7,6 +7,7 @@ use crate::jpeg::JpegParts;
 use crate::pano::PanoProperties;
 use crate::png::PngParts;
 use crate::radiance;
+use crate::rows::colours_of;
 use crate::tag::read_limited;
 use std::io::Read;
 use std::path::Path;
@@ -28,6 +29,10 @@ pub struct Findings {
     pub sphere: bool,
     /// Why, or why not.
     pub reason: String,
+    /// Colours other than those of Rec. 709 that the file tells; they are converted when it is read.
+    pub colours: Option<String>,
+    /// Odd things, one sentence each.
+    pub notices: Vec<String>,
 }
 
 /// Inspects a file; a damaged one gives a sentence, not a guess.
@@ -50,9 +55,15 @@ pub fn inspect(path: &Path) -> Result<Findings> {
     let format = PictureFormat::sniff(&head).ok_or_else(|| {
         FileError::unsupported(&name, "its first bytes are not those of a JPEG, PNG, OpenEXR or Radiance HDR picture; give one of these")
     })?;
+    let mut found = of_format(path, format, &name)?;
+    (found.colours, found.notices) = colours_of(path, format)?;
+    Ok(found)
+}
+
+fn of_format(path: &Path, format: PictureFormat, name: &str) -> Result<Findings> {
     match format {
         PictureFormat::Jpeg => {
-            let parts = JpegParts::read(read_limited(path)?, &name)?;
+            let parts = JpegParts::read(read_limited(path)?, name)?;
             Ok(with_properties(
                 format,
                 parts.width,
@@ -61,7 +72,7 @@ pub fn inspect(path: &Path) -> Result<Findings> {
             ))
         }
         PictureFormat::Png => {
-            let parts = PngParts::read(read_limited(path)?, &name)?;
+            let parts = PngParts::read(read_limited(path)?, name)?;
             let mut found = with_properties(format, parts.width, parts.height, parts.properties()?);
             if found.sphere {
                 found
@@ -81,6 +92,8 @@ pub fn inspect(path: &Path) -> Result<Findings> {
                 properties: PanoProperties::default(),
                 sphere: false,
                 reason: "Radiance HDR has no place for a projection; programs that take it as a sphere do so on your word.".into(),
+                colours: None,
+                notices: Vec::new(),
             })
         }
     }
@@ -101,6 +114,8 @@ fn with_properties(
         properties,
         sphere,
         reason,
+        colours: None,
+        notices: Vec::new(),
     }
 }
 
@@ -151,5 +166,7 @@ fn inspect_exr(path: &Path) -> Result<Findings> {
         properties,
         sphere,
         reason,
+        colours: None,
+        notices: Vec::new(),
     })
 }

@@ -3,6 +3,9 @@
 
 pub mod archive;
 pub mod atomic;
+pub mod budget;
+pub mod colour;
+pub mod contain;
 pub mod decode;
 pub mod error;
 pub mod exif;

@@ -26,6 +26,10 @@ pub struct PanoProperties {
     pub cropped_top: Option<u32>,
     /// Compass heading of the middle of the picture, degrees.
     pub pose_heading_deg: Option<f64>,
+    /// Degrees that the middle of the picture lies above the horizon.
+    pub pose_pitch_deg: Option<f64>,
+    /// Degrees that the picture is rolled clockwise.
+    pub pose_roll_deg: Option<f64>,
     /// Heading of the opening view, degrees, counted like the pose heading.
     pub opening_heading_deg: Option<f64>,
     /// Pitch of the opening view, degrees.
@@ -91,6 +95,8 @@ impl Part {
 pub struct TagRequest {
     /// Compass heading of the middle, degrees.
     pub heading_deg: Option<f64>,
+    /// Pitch and roll of the middle, degrees; a level sphere says nothing of them.
+    pub tilt_deg: Option<(f64, f64)>,
     /// Heading and pitch of the opening view, degrees.
     pub opening_deg: Option<(f64, f64)>,
     /// Horizontal field of view at opening, degrees.
@@ -133,6 +139,14 @@ impl TagRequest {
             pose_heading_deg: self
                 .heading_deg
                 .map(|h| heading("heading", h))
+                .transpose()?,
+            pose_pitch_deg: self
+                .tilt_deg
+                .map(|(p, _)| angle("pitch", p, -90.0, 90.0))
+                .transpose()?,
+            pose_roll_deg: self
+                .tilt_deg
+                .map(|(_, r)| angle("roll", r, -180.0, 180.0))
                 .transpose()?,
             opening_heading_deg: self
                 .opening_deg

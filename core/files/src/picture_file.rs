@@ -7,7 +7,7 @@ use crate::jpeg;
 use crate::pano::{Part, TagRequest};
 use crate::{atomic, png, radiance, xmp};
 use dome_imaging::{LayerSpec, LayeredStrip, Strip, StripError, Tone};
-use dome_optics::Shape;
+use dome_optics::{Orientation, Shape};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 
@@ -61,6 +61,22 @@ impl PictureSpec {
 }
 
 impl PictureSpec {
+    /// Refuses what could not be told to viewers, before anything is rendered for it.
+    pub fn check(&self) -> Result<()> {
+        match self.panorama_tags() {
+            Some(tags) if !self.format.is_linear() => {
+                tags.properties(self.width, self.height).map(drop)
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// Tells how the picture is turned against the horizon; level ones say nothing of it.
+    pub fn tilted(&mut self, orientation: &Orientation) {
+        self.tags.tilt_deg =
+            (!orientation.is_level()).then_some((orientation.pitch_deg, orientation.roll_deg));
+    }
+
     /// What viewers are told: nothing about shapes that they do not know.
     fn panorama_tags(&self) -> Option<TagRequest> {
         let mut tags = self.tags.clone();
@@ -81,7 +97,8 @@ impl PictureSpec {
                     from_left < -0.5 || from_left + f64::from(self.width) > full_width + 0.5;
                 // A part across the seam is told as in the middle, the sphere turned to it.
                 let left = if beyond {
-                    tags.heading_deg = tags.heading_deg.map(|h| h + heading_deg);
+                    let turned = |h: f64| dome_optics::angle::wrap_heading_deg(h + heading_deg);
+                    tags.heading_deg = tags.heading_deg.map(turned);
                     (full_width - f64::from(self.width)) / 2.0
                 } else {
                     from_left

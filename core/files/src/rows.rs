@@ -1,5 +1,9 @@
 //! Reading pictures of any kind row by row, as linear light with alpha.
 
+use crate::budget::{self, Claim};
+use crate::colour::{
+    Conversion, Primaries, Told, of_chromaticities, of_code_points, of_gamma, of_icc,
+};
 use crate::error::{FileError, Result, display_name};
 use crate::exr_picture::ExrStrips;
 use crate::format::PictureFormat;
@@ -12,12 +16,10 @@ use std::borrow::Cow;
 use std::fs::File;
 use std::io::{BufReader, Cursor, Read};
 use std::path::Path;
+use std::sync::Arc;
 
 /// Largest side of a picture that is read, pixels.
 const MAX_SIDE: u32 = 131_072;
-/// Most pixels of a picture of a kind that is only decoded whole.
-const MAX_WHOLE: u64 = 300_000_000;
-
 /// Files from this on are not taken into memory for their metadata, bytes.
 const LARGE_FILE: u64 = 128 << 20;
 
@@ -52,6 +54,10 @@ pub struct PictureRows {
     pub told_shape: Option<Shape>,
     /// Compass heading of the middle that it tells, degrees.
     pub heading_deg: Option<f64>,
+    /// Colours other than ours that it was converted from when it is read.
+    pub colours: Option<String>,
+    /// What is to be said about it, one sentence each.
+    pub notices: Vec<String>,
     rows: Rows,
 }
 
@@ -114,8 +120,8 @@ impl PictureRows {
 
     fn open_exr(path: &Path) -> Result<Self> {
         let name = display_name(path);
-        if is_tiled(path)? {
-            return Self::open_tiled(path, &name);
+        if is_tiled_or_several(path)? {
+            return Self::open_exr_whole(path, &name);
         }
         let strips = ExrStrips::open(path)?;
         let header = strips.header.clone();
@@ -142,6 +148,11 @@ impl PictureRows {
                 .as_deref()
                 .is_some_and(|c| c.lines().any(|l| l.starts_with("Shape ")));
         let width = header.width as usize;
+        let colours = Colours::of(
+            header.chromaticities.map_or(Told::Ours, of_chromaticities),
+            &name,
+        );
+        let conversion = colours.conversion;
         let rows = ExrRows { strips }.flat_map(move |planes| match planes {
             Err(e) => vec![Err(e)],
             Ok(planes) => {
@@ -149,14 +160,15 @@ impl PictureRows {
                 (0..rows)
                     .map(|row| {
                         let value = |plane: usize, x: usize| sane(planes[plane][row * width + x]);
-                        let light = (0..width)
+                        let mut light: Vec<Pixel> = (0..width)
                             .map(|x| {
                                 let a = alpha.map_or(1.0, |a| value(a, x).clamp(0.0, 1.0));
                                 let [r, g, b] = colour.map(|c| value(c, x));
                                 Pixel::new(r, g, b, a)
                             })
                             .collect();
-                        Ok(Row::Light(light))
+                        convert(conversion.as_deref(), &mut light);
+                        Ok(Row::Light(light.into()))
                     })
                     .collect()
             }
@@ -169,32 +181,52 @@ impl PictureRows {
             alpha: alpha.is_some(),
             told_shape: told.then(|| header.shape()),
             heading_deg: header.pose_heading_deg,
+            colours: colours.name,
+            notices: colours.notices,
             rows: Box::new(rows),
         })
     }
 
-    /// An OpenEXR in tiles is read whole: its largest level.
-    fn open_tiled(path: &Path, name: &str) -> Result<Self> {
+    /// An OpenEXR in tiles or of several parts is read whole: the largest level of the first part with colour.
+    fn open_exr_whole(path: &Path, name: &str) -> Result<Self> {
         use exr::prelude::*;
         let bad = |e: exr::error::Error| FileError::damaged(name, e);
+        let mut memory = budget::claim(file_size(path)?, name)?;
         let bytes = read_limited(path)?;
         let meta = MetaData::read_from_buffered(Cursor::new(&bytes), false).map_err(bad)?;
-        let size = meta.headers[0].layer_size;
-        let (width, height) = (size.width() as u32, size.height() as u32);
-        check_side(width, height, name)?;
-        if u64::from(width) * u64::from(height) > MAX_WHOLE {
+        for header in &meta.headers {
+            crate::exr_picture::check_size(header, name)?;
+        }
+        // The same part that the library will choose.
+        let has =
+            |h: &exr::meta::header::Header, c: &str| h.channels.list.iter().any(|l| l.name.eq(c));
+        let Some(header) =
+            (meta.headers.iter()).find(|h| !h.deep && ["R", "G", "B"].iter().all(|c| has(h, c)))
+        else {
             return Err(FileError::unsupported(
                 name,
-                "a tiled EXR of this size cannot be read; save it in scan lines",
+                "none of its parts has the channels R, G, B; save a colour picture",
+            ));
+        };
+        let size = header.layer_size;
+        let (width, height) = (size.width() as u32, size.height() as u32);
+        check_side(width, height, name)?;
+        memory.grow(
+            u64::from(width) * u64::from(height) * size_of::<Pixel>() as u64,
+            name,
+        )?;
+        let envmap = header.own_attributes.environment_map;
+        let has_alpha = has(header, "A");
+        let float = (header.channels.list.iter()).any(|c| c.sample_type == SampleType::F32);
+        let told = crate::exr_picture::chromaticities(header).map_or(Told::Ours, of_chromaticities);
+        let mut colours = Colours::of(told, name);
+        if meta.headers.len() > 1 {
+            colours.notices.push(format!(
+                "{name} has {} parts; the first one with colour is read.",
+                meta.headers.len()
             ));
         }
-        let envmap = meta.headers[0].own_attributes.environment_map;
-        let has_alpha = meta.headers[0].channels.list.iter().any(|c| c.name.eq("A"));
-        let float = meta.headers[0]
-            .channels
-            .list
-            .iter()
-            .any(|c| c.sample_type == SampleType::F32);
+        let conversion = colours.conversion;
         let reader = || {
             read()
                 .no_deep_data()
@@ -216,7 +248,9 @@ impl PictureRows {
             .map_err(bad)?;
         let pixels = image.layer_data.channel_data.pixels;
         let rows = (0..height as usize).map(move |y| {
-            let row = pixels[y * width as usize..][..width as usize].to_vec();
+            let _held = &memory;
+            let mut row = pixels[y * width as usize..][..width as usize].to_vec();
+            convert(conversion.as_deref(), &mut row);
             Ok(Row::Light(Cow::Owned(row)))
         });
         Ok(Self {
@@ -232,6 +266,8 @@ impl PictureRows {
                 }
             }),
             heading_deg: None,
+            colours: colours.name,
+            notices: colours.notices,
             rows: Box::new(rows),
         })
     }
@@ -258,22 +294,21 @@ impl PictureRows {
                 .find(|t| t.keyword == "XML:com.adobe.xmp")
                 .and_then(|t| crate::xmp::read(&t.get_text().ok()?).ok())
         };
+        let colours = Colours::of(png_colours(reader.info()), name);
+        let conversion = colours.conversion;
         let owner = name.to_owned();
         let line_bytes = reader.output_line_size(width).unwrap_or(0);
         let rows: Rows = if interlaced {
-            if u64::from(width) * u64::from(height) > MAX_WHOLE {
-                return Err(FileError::unsupported(
-                    name,
-                    "an interlaced PNG of this size cannot be read; save it without interlacing",
-                ));
-            }
+            let memory = budget::claim(line_bytes as u64 * u64::from(height), name)?;
             let mut whole = vec![0; line_bytes * height as usize];
             reader.next_frame(&mut whole).map_err(bad)?;
             Box::new((0..height as usize).map(move |y| {
+                let _held = &memory;
                 Ok(png_row(
                     &whole[y * line_bytes..][..line_bytes],
                     samples,
                     deep,
+                    conversion.as_deref(),
                 ))
             }))
         } else {
@@ -281,7 +316,7 @@ impl PictureRows {
             Box::new(std::iter::from_fn(move || {
                 left = left.checked_sub(1)?;
                 Some(match reader.next_row() {
-                    Ok(Some(row)) => Ok(png_row(row.data(), samples, deep)),
+                    Ok(Some(row)) => Ok(png_row(row.data(), samples, deep, conversion.as_deref())),
                     Ok(None) => Err(FileError::damaged(&owner, "it ends before its last row")),
                     Err(e) => Err(FileError::damaged(&owner, e)),
                 })
@@ -291,44 +326,65 @@ impl PictureRows {
             format: PictureFormat::Png,
             width,
             height,
-            depth: if deep { Depth::Sixteen } else { Depth::Eight },
+            // Converted colours may lie between 8-bit steps.
+            depth: if deep || colours.name.is_some() {
+                Depth::Sixteen
+            } else {
+                Depth::Eight
+            },
             alpha: samples == 2 || samples == 4,
             told_shape: pano.as_ref().and_then(|p| p.shape(width, height)),
             heading_deg: pano.and_then(|p| p.pose_heading_deg),
+            colours: colours.name,
+            notices: colours.notices,
             rows,
         })
     }
 
     fn open_jpeg(path: &Path, name: &str) -> Result<Self> {
+        let mut memory = budget::claim(2 * file_size(path)?, name)?;
         let bytes = read_limited(path)?;
         let pano = jpeg::JpegParts::read(bytes.clone(), name)
             .ok()
             .and_then(|p| p.properties().ok());
-        let picture = image_whole(&bytes, image::ImageFormat::Jpeg, name)?.to_rgb8();
+        let (picture, icc) = image_whole(&bytes, image::ImageFormat::Jpeg, name, &mut memory)?;
+        let colours = Colours::of(icc.map_or(Told::Ours, |icc| of_icc(&icc)), name);
+        let conversion = colours.conversion;
+        let picture = picture.into_rgb8();
         let (width, height) = picture.dimensions();
         let rows = (0..height).map(move |y| {
+            let _held = &memory;
             let start = y as usize * width as usize * 3;
             let row = &picture.as_raw()[start..][..width as usize * 3];
-            Ok(bytes_row(row.to_vec(), 3))
+            Ok(png_row(row, 3, false, conversion.as_deref()))
         });
         Ok(Self {
             format: PictureFormat::Jpeg,
             width,
             height,
-            depth: Depth::Eight,
+            depth: if colours.name.is_some() {
+                Depth::Sixteen
+            } else {
+                Depth::Eight
+            },
             alpha: false,
             told_shape: pano.as_ref().and_then(|p| p.shape(width, height)),
             heading_deg: pano.and_then(|p| p.pose_heading_deg),
+            colours: colours.name,
+            notices: colours.notices,
             rows: Box::new(rows),
         })
     }
 
     fn open_hdr(path: &Path, name: &str) -> Result<Self> {
         crate::radiance::read_size(path)?;
+        let mut memory = budget::claim(file_size(path)?, name)?;
         let bytes = read_limited(path)?;
-        let picture = image_whole(&bytes, image::ImageFormat::Hdr, name)?.to_rgb32f();
+        let (picture, _) = image_whole(&bytes, image::ImageFormat::Hdr, name, &mut memory)?;
+        let picture = picture.into_rgb32f();
         let (width, height) = picture.dimensions();
         let rows = (0..height).map(move |y| {
+            let _held = &memory;
             let start = y as usize * width as usize * 3;
             let row = &picture.as_raw()[start..][..width as usize * 3];
             let light = (row.chunks_exact(3))
@@ -344,38 +400,160 @@ impl PictureRows {
             alpha: false,
             told_shape: None,
             heading_deg: None,
+            colours: None,
+            notices: Vec::new(),
             rows: Box::new(rows),
         })
     }
 }
 
+/// What a file tells of its colours, without decoding the picture: the name of other colours than ours, and what cannot
+/// be used.
+pub(crate) fn colours_of(
+    path: &Path,
+    format: PictureFormat,
+) -> Result<(Option<String>, Vec<String>)> {
+    let name = display_name(path);
+    let open = || File::open(path).map_err(FileError::io("Reading", path));
+    let told = match format {
+        PictureFormat::Png => {
+            let reader = png::Decoder::new(BufReader::new(open()?)).read_info();
+            png_colours(reader.map_err(|e| FileError::damaged(&name, e))?.info())
+        }
+        PictureFormat::Jpeg => {
+            use image::ImageDecoder;
+            let mut decoder = image::codecs::jpeg::JpegDecoder::new(BufReader::new(open()?))
+                .map_err(|e| FileError::damaged(&name, e))?;
+            let icc = decoder.icc_profile().ok().flatten();
+            icc.map_or(Told::Ours, |icc| of_icc(&icc))
+        }
+        PictureFormat::Exr => {
+            let header = ExrStrips::open(path)?.header;
+            header.chromaticities.map_or(Told::Ours, of_chromaticities)
+        }
+        PictureFormat::Hdr => Told::Ours,
+    };
+    let colours = Colours::of(told, &name);
+    let notices = if colours.name.is_some() {
+        Vec::new()
+    } else {
+        colours.notices
+    };
+    Ok((colours.name, notices))
+}
+
+fn file_size(path: &Path) -> Result<u64> {
+    std::fs::metadata(path)
+        .map(|m| m.len())
+        .map_err(FileError::io("Reading", path))
+}
+
+/// What is to be done with a file's colours, and what is to be said of them.
+struct Colours {
+    conversion: Option<Arc<Conversion>>,
+    name: Option<String>,
+    notices: Vec<String>,
+}
+
+impl Colours {
+    fn of(told: Told, name: &str) -> Self {
+        let (conversion, notice) = match told {
+            Told::Ours => (None, None),
+            Told::Other(c) => {
+                let notice = format!(
+                    "{name} is converted to the colours of Rec. 709 from {}.",
+                    c.name
+                );
+                (Some(Arc::from(c)), Some(notice))
+            }
+            Told::Useless(why) => (
+                None,
+                Some(format!("{name}: {why}; its colours are taken as sRGB.")),
+            ),
+        };
+        Self {
+            name: conversion
+                .as_ref()
+                .map(|c: &Arc<Conversion>| c.name.clone()),
+            conversion,
+            notices: notice.into_iter().collect(),
+        }
+    }
+}
+
+/// What a PNG tells of its colours, the strongest word first (PNG, third edition, section 11.3.2).
+fn png_colours(info: &png::Info) -> Told {
+    if let Some(c) = info.coding_independent_code_points {
+        return of_code_points(c.color_primaries, c.transfer_function);
+    }
+    if let Some(icc) = &info.icc_profile {
+        return of_icc(icc);
+    }
+    if info.srgb.is_some() {
+        return Told::Ours;
+    }
+    let primaries = info.chrm_chunk.map(|c| {
+        let pair = |(x, y): (png::ScaledFloat, png::ScaledFloat)| {
+            [f64::from(x.into_value()), f64::from(y.into_value())]
+        };
+        Primaries {
+            rgb: [pair(c.red), pair(c.green), pair(c.blue)],
+            white: pair(c.white),
+        }
+    });
+    of_gamma(
+        info.gama_chunk.map(|g| f64::from(g.into_value())),
+        primaries,
+    )
+}
+
+/// Converts linear light multiplied by alpha, in place.
+fn convert(conversion: Option<&Conversion>, pixels: &mut [Pixel]) {
+    let Some(conversion) = conversion else { return };
+    let mut rgb: Vec<f32> = pixels.iter().flat_map(|p| [p.x, p.y, p.z]).collect();
+    conversion.light(&mut rgb);
+    for (p, c) in pixels.iter_mut().zip(rgb.as_chunks::<3>().0) {
+        *p = Pixel::new(sane(c[0]), sane(c[1]), sane(c[2]), p.w);
+    }
+}
+
+/// Decodes a picture whole; `memory` grows by what it takes. Its ICC profile comes along.
 fn image_whole(
     bytes: &[u8],
     format: image::ImageFormat,
     name: &str,
-) -> Result<image::DynamicImage> {
+    memory: &mut Claim,
+) -> Result<(image::DynamicImage, Option<Vec<u8>>)> {
+    use image::ImageDecoder;
+    let wrong = |e: image::ImageError| match e {
+        image::ImageError::Limits(_) => FileError::TooLarge {
+            what: name.to_owned(),
+            detail: format!("{MAX_SIDE} px a side are read"),
+        },
+        other => FileError::damaged(name, other),
+    };
     let mut reader = image::ImageReader::with_format(Cursor::new(bytes), format);
     let mut limits = image::Limits::default();
     limits.max_image_width = Some(MAX_SIDE);
     limits.max_image_height = Some(MAX_SIDE);
-    limits.max_alloc = Some(MAX_WHOLE * 12);
+    limits.max_alloc = Some(budget::limit());
     reader.limits(limits);
-    reader.decode().map_err(|e| match e {
-        image::ImageError::Limits(_) => FileError::TooLarge {
-            what: name.to_owned(),
-            detail: "it is larger than can be decoded whole; save it as PNG or OpenEXR".into(),
-        },
-        other => FileError::damaged(name, other),
-    })
+    let mut decoder = reader.into_decoder().map_err(wrong)?;
+    // Decoders hold the picture once more while they work.
+    memory.grow(2 * decoder.total_bytes(), name)?;
+    let icc = decoder.icc_profile().ok().flatten();
+    let picture = image::DynamicImage::from_decoder(decoder).map_err(wrong)?;
+    Ok((picture, icc))
 }
 
-/// Whether an OpenEXR is in tiles: a bit of its version field (OpenEXR file layout, "version field").
-fn is_tiled(path: &Path) -> Result<bool> {
+/// Whether an OpenEXR is in tiles or has several parts: bits of its version field (OpenEXR file layout, "version
+/// field").
+fn is_tiled_or_several(path: &Path) -> Result<bool> {
     let mut head = [0; 8];
     let n = File::open(path)
         .and_then(|mut f| f.read(&mut head))
         .map_err(FileError::io("Reading", path))?;
-    Ok(n == 8 && head[5] & 0x02 != 0)
+    Ok(n == 8 && head[5] & 0x12 != 0)
 }
 
 /// Planes of block after block.
@@ -398,25 +576,45 @@ fn bytes_row(bytes: Vec<u8>, samples: usize) -> Row<'static> {
     }
 }
 
-/// A row of a PNG, grey or colour, with or without alpha.
-fn png_row(bytes: &[u8], samples: usize, deep: bool) -> Row<'static> {
-    if !deep {
+/// A row of signals, grey or colour, with or without alpha.
+fn png_row(
+    bytes: &[u8],
+    samples: usize,
+    deep: bool,
+    conversion: Option<&Conversion>,
+) -> Row<'static> {
+    if !deep && conversion.is_none() {
         return bytes_row(bytes.to_vec(), samples);
     }
-    let light = (bytes.chunks_exact(samples * 2))
-        .map(|p| {
-            let value = |i: usize| u16::from_be_bytes([p[2 * i], p[2 * i + 1]]);
-            let light = |i: usize| linear_from_srgb16(value(i));
-            let (rgb, a) = match samples {
-                1 => ([light(0); 3], 1.0),
-                2 => ([light(0); 3], f32::from(value(1)) / 65535.0),
-                3 => ([light(0), light(1), light(2)], 1.0),
-                _ => (
-                    [light(0), light(1), light(2)],
-                    f32::from(value(3)) / 65535.0,
-                ),
+    let width = bytes.len() / samples.max(1) / if deep { 2 } else { 1 };
+    let signal = |i: usize| {
+        if deep {
+            f32::from(u16::from_be_bytes([bytes[2 * i], bytes[2 * i + 1]])) / 65535.0
+        } else {
+            f32::from(bytes[i]) / 255.0
+        }
+    };
+    let colour = |x: usize| match samples {
+        1 | 2 => [x * samples; 3],
+        _ => [x * samples, x * samples + 1, x * samples + 2],
+    };
+    let mut rgb: Vec<f32> = match conversion {
+        Some(_) => (0..width).flat_map(|x| colour(x).map(signal)).collect(),
+        None => (0..width)
+            .flat_map(colour)
+            .map(|i| linear_from_srgb16(u16::from_be_bytes([bytes[2 * i], bytes[2 * i + 1]])))
+            .collect(),
+    };
+    if let Some(conversion) = conversion {
+        conversion.light(&mut rgb);
+    }
+    let light = (rgb.as_chunks::<3>().0.iter().enumerate())
+        .map(|(x, p)| {
+            let a = match samples {
+                2 | 4 => signal((x + 1) * samples - 1),
+                _ => 1.0,
             };
-            Pixel::new(rgb[0] * a, rgb[1] * a, rgb[2] * a, a)
+            Pixel::new(sane(p[0]) * a, sane(p[1]) * a, sane(p[2]) * a, a)
         })
         .collect();
     Row::Light(light)

@@ -110,12 +110,16 @@ fn set(p: &mut PanoProperties, name: &str, value: &str) {
         "CroppedAreaLeftPixels" => p.cropped_left = pixels(),
         "CroppedAreaTopPixels" => p.cropped_top = pixels(),
         "PoseHeadingDegrees"
+        | "PosePitchDegrees"
+        | "PoseRollDegrees"
         | "InitialViewHeadingDegrees"
         | "InitialViewPitchDegrees"
         | "InitialHorizontalFOVDegrees" => match value.parse::<f64>() {
             Ok(v) if v.is_finite() => {
                 let slot = match name {
                     "PoseHeadingDegrees" => &mut p.pose_heading_deg,
+                    "PosePitchDegrees" => &mut p.pose_pitch_deg,
+                    "PoseRollDegrees" => &mut p.pose_roll_deg,
                     "InitialViewHeadingDegrees" => &mut p.opening_heading_deg,
                     "InitialViewPitchDegrees" => &mut p.opening_pitch_deg,
                     _ => &mut p.opening_hfov_deg,
@@ -161,6 +165,8 @@ fn pairs(p: &PanoProperties) -> Vec<(&'static str, String)> {
     );
     put("CroppedAreaTopPixels", p.cropped_top.map(|v| v.to_string()));
     put("PoseHeadingDegrees", p.pose_heading_deg.map(degrees));
+    put("PosePitchDegrees", p.pose_pitch_deg.map(degrees));
+    put("PoseRollDegrees", p.pose_roll_deg.map(degrees));
     put(
         "InitialViewHeadingDegrees",
         p.opening_heading_deg.map(degrees),

@@ -2,6 +2,7 @@
 //!
 //! Samples are scene-linear `f32` RGB with the primaries of sRGB (Rec. 709), row by row from the top.
 
+pub mod arrange;
 pub mod balls;
 pub mod convert;
 pub mod denoise;

@@ -1,7 +1,7 @@
 //! Taking noise out: less of it, no seam, no blur over edges, any cutting into strips.
 
 use dome_imaging::denoise::library::{self, DenoiseLibrary};
-use dome_imaging::denoise::{Guides, denoise};
+use dome_imaging::denoise::{DenoiseFailed, Guides, denoise};
 use dome_imaging::{LayeredStrip, NoiseSum, Strip};
 
 const W: u32 = 64;
@@ -27,7 +27,20 @@ fn truth(column: u32) -> f32 {
     if (20..44).contains(&column) { 0.2 } else { 0.6 }
 }
 
-fn picture(rows: u32) -> Vec<Result<LayeredStrip, ()>> {
+/// What may go wrong on the way.
+#[derive(Debug, PartialEq)]
+enum Torn {
+    Strip,
+    Library,
+}
+
+impl From<DenoiseFailed> for Torn {
+    fn from(_: DenoiseFailed) -> Self {
+        Self::Library
+    }
+}
+
+fn picture(rows: u32) -> Vec<Result<LayeredStrip, Torn>> {
     (0..H)
         .step_by(rows as usize)
         .map(|top| {
@@ -108,7 +121,7 @@ fn strips_of_any_height_give_the_same_and_errors_pass_through() {
         assert_eq!(run(rows), whole, "strips of {rows} rows");
     }
     let mut torn = picture(8);
-    torn[2] = Err(());
+    torn[2] = Err(Torn::Strip);
     let found: Vec<_> = denoise(torn.into_iter(), H, GUIDES).collect();
     assert!(found.last().unwrap().is_err() && found.len() <= 3);
 }
@@ -145,6 +158,6 @@ fn the_library_takes_noise_out_without_a_seam() {
     assert!(edge < 1.5 * error(&after, |x| (4..16).contains(&x)) + 0.01);
     assert_eq!(run(7), after, "strips of 7 rows");
     let mut torn = picture(8);
-    torn[2] = Err(());
+    torn[2] = Err(Torn::Strip);
     assert!(library::denoise(found, torn.into_iter(), H, GUIDES).any(|s| s.is_err()));
 }

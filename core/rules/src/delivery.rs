@@ -61,6 +61,12 @@ pub fn compare(size: (u32, u32), asked: &PanoProperties, found: &Findings) -> Ve
             f.pose_heading_deg,
         ),
         (
+            "Pitch of the middle",
+            asked.pose_pitch_deg,
+            f.pose_pitch_deg,
+        ),
+        ("Roll of the middle", asked.pose_roll_deg, f.pose_roll_deg),
+        (
             "Opening heading",
             asked.opening_heading_deg,
             f.opening_heading_deg,

@@ -25,6 +25,14 @@ pub enum TraceError {
         /// What it needs and what to do.
         detail: String,
     },
+    /// An archive holds several scenes, and it was not said which.
+    #[error("{name} holds several scenes: {}. Say which one to read (--inside), or pack one at a time.", list.join(", "))]
+    Several {
+        /// The archive.
+        name: String,
+        /// The scenes in it.
+        list: Vec<String>,
+    },
     /// There is nothing to render.
     #[error("The scene {name} holds no triangles; export its meshes too.")]
     Empty {

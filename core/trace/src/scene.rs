@@ -8,6 +8,7 @@ use crate::material::Material;
 use crate::moves::ObjectMove;
 use crate::sky::Sky;
 use crate::texture::{Meaning, Texture};
+use dome_files::budget::Claim;
 use dome_files::decode::Rgba8;
 use dome_imaging::pages::on_large_pages;
 use glam::{DVec3, Mat3, Mat4, Vec2, Vec3, Vec4};
@@ -143,7 +144,12 @@ pub struct SceneBuilder {
     pub dropped: usize,
     /// Meshes that came without normals; they are shown flat.
     pub without_normals: usize,
+    memory: Claim,
 }
+
+/// Memory of a corner and of a triangle: what is kept, and the tree at most while it is built (docs/benchmarks.md), bytes.
+const CORNER_BYTES: u64 = 64;
+const TRIANGLE_BYTES: u64 = 20 + 170;
 
 /// A mesh in its own space.
 #[derive(Clone, Default)]
@@ -178,6 +184,19 @@ impl SceneBuilder {
             emits: false,
             group: None,
         });
+    }
+
+    /// Claims memory for corners and triangles that are about to be added; `name` is for the message.
+    pub fn make_room(
+        &mut self,
+        corners: usize,
+        triangles: usize,
+        name: &str,
+    ) -> Result<(), TraceError> {
+        let bytes = (corners as u64)
+            .saturating_mul(CORNER_BYTES)
+            .saturating_add((triangles as u64).saturating_mul(TRIANGLE_BYTES));
+        Ok(self.memory.grow(bytes, &format!("The scene {name}"))?)
     }
 
     /// Puts the object started last into a group.
@@ -403,6 +422,7 @@ impl SceneBuilder {
             see_through,
             shells: OnceLock::new(),
             sky,
+            _memory: self.memory,
         })
     }
 }
@@ -437,6 +457,7 @@ pub struct Scene {
     shells: OnceLock<Vec<bool>>,
     /// What the file says surrounds it; renders are told their own.
     pub sky: Sky,
+    _memory: Claim,
 }
 
 impl Scene {

@@ -407,8 +407,8 @@ fn a_card_before_a_far_light_takes_it_all() {
                 DVec3::new(-1.0, -1.0, 0.0).normalize(),
             );
             let found = found_by(&s, &eye, 64, LightFinding::Both);
-            // Irradiance: L A / d^2, and I / d^2.
-            let candela = if bodied { 1e5 * 0.2 * 0.2 } else { 4000.0 };
+            // Irradiance: L A / d^2 (1e5 x 0.2 x 0.2), and I / d^2.
+            let candela = 4000.0;
             let wanted = candela / 2500.0;
             let wanted = if card {
                 0.0

@@ -27,10 +27,12 @@ const CELLS: readonly (readonly [number, number])[] = [
 
 const SAID: Record<string, string> = {
   words: "The names say which face is which.",
+  "short words": "The names say which face is which.",
   letters: "The letters in the names say which face is which.",
   axes: "The axes in the names say which face is which.",
+  edges: "The names do not say which face is which; their edges do. See that they meet, swap and turn faces if not.",
   numbers:
-    "The names do not say which face is which. This is a guess by their order: see that edges meet, swap and turn faces until they do.",
+    "Neither the names nor the edges say which face is which. This is a guess by their order: see that edges meet, swap and turn faces until they do.",
 };
 
 interface Props {
@@ -52,7 +54,10 @@ export function AssemblyTable({ ids, pictures, onDone, onLeave }: Props) {
     staleTime: Infinity,
   });
   const find = (id: number | null) => pictures.find((p) => p.id === id) ?? null;
-  const guessed = guess.data?.faces.map((id): Laid => ({ picture: find(id), quarters: 0 }));
+  // A face that is turned clockwise is turned back by the rest of the circle.
+  const guessed = guess.data?.faces.map(
+    (id, i): Laid => ({ picture: find(id), quarters: (4 - (guess.data.turns[i] ?? 0)) % 4 }),
+  );
   const laid = changed ?? guessed;
   const first = laid?.find((l) => l.picture)?.picture;
   const format = chosen ?? (first ? keeping(first) : "png");
@@ -106,6 +111,8 @@ export function AssemblyTable({ ids, pictures, onDone, onLeave }: Props) {
       </div>
       <p className="max-w-3xl text-sm">
         <Mark kind={sure ? "fine" : "look"} /> {SAID[guess.data?.by ?? ""] ?? ""}
+        {guess.data?.confidence != null &&
+          ` ${(guess.data.confidence * 100).toFixed(0)} % sure: steps of ${guess.data.steps_percent?.[0].toFixed(1)} % of white between neighbours, ${guess.data.steps_percent?.[1].toFixed(1)} % in the next best way.`}
         {missing.length > 0 && ` Missing: ${missing.join(", ")}; it stays empty.`}
       </p>
       <div className="flex items-start gap-6">

@@ -84,6 +84,9 @@ pub(in crate::cli) struct RenderOptions {
     /// The axis that points up in the file: y or z; by default what the format says or the triangles tell
     #[arg(long, value_name = "AXIS", value_parser = up)]
     pub(in crate::cli) up: Option<Up>,
+    /// Which scene of a .zip that holds several
+    #[arg(long, value_name = "NAME")]
+    pub(in crate::cli) inside: Option<String>,
     /// f-number of a 50 mm lens; with --focus
     #[arg(long, value_name = "N", value_parser = number, requires = "focus")]
     pub(in crate::cli) fstop: Option<f64>,
@@ -179,7 +182,7 @@ pub(in crate::cli) fn surroundings(
         None => (scene.sky.clone().into(), None),
         Some(SkyChoice::Told(sky)) => (sky.clone().into(), None),
         Some(SkyChoice::Picture(path)) => {
-            let (picture, _, notices) = surroundings_picture(path)?;
+            let (picture, _, notices, _) = surroundings_picture(path)?;
             for notice in notices {
                 eprintln!("Note: {notice}");
             }

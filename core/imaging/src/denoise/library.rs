@@ -5,7 +5,7 @@
 //! sides, gone on over the poles, and other rows of the picture in between.
 #![allow(unsafe_code)]
 
-use super::{Guides, over_the_pole};
+use super::{DenoiseFailed, Guides, over_the_pole};
 use crate::layers::LayeredStrip;
 use crate::strip::CHANNELS;
 use libloading::{Library, Symbol};
@@ -42,9 +42,13 @@ unsafe impl Sync for DenoiseLibrary {}
 
 impl DenoiseLibrary {
     /// Loads the library from the file that `OWL_DOME_DENOISER` names, from one of the folders, or from
-    /// where the system keeps its libraries; `None` where it is not, or does not work.
+    /// where the system keeps its libraries; `None` where it is not, or does not work. With
+    /// `OWL_DOME_DENOISER=none` it is not looked for.
     pub fn find(folders: &[PathBuf]) -> Option<Self> {
         let named = std::env::var_os("OWL_DOME_DENOISER").map(PathBuf::from);
+        if named.as_deref() == Some(Path::new("none")) {
+            return None;
+        }
         let here = folders.iter().flat_map(|f| libraries_in(f));
         let system = ["libOpenImageDenoise.so.2", "libOpenImageDenoise.so"].map(PathBuf::from);
         named
@@ -198,7 +202,7 @@ pub struct LibraryDenoised<I> {
 }
 
 /// Filters the strips of a picture of `height` rows, which must come in order from the top. Where the
-/// library fails in the middle, strips pass unchanged.
+/// library fails, an error takes the place of a strip: nothing passes unfiltered.
 pub fn denoise<I, E>(
     library: Arc<DenoiseLibrary>,
     strips: I,
@@ -223,6 +227,7 @@ where
 impl<I, E> Iterator for LibraryDenoised<I>
 where
     I: Iterator<Item = Result<LayeredStrip, E>>,
+    E: From<DenoiseFailed>,
 {
     type Item = Result<LayeredStrip, E>;
 
@@ -242,14 +247,18 @@ where
                 None => self.ended = true,
             }
         }
-        self.filter_band();
+        if let Err(e) = self.filter_band() {
+            self.ended = true;
+            self.kept.clear();
+            return Some(Err(e.into()));
+        }
         self.ready.pop_front().map(Ok)
     }
 }
 
 impl<I> LibraryDenoised<I> {
     /// Filters the strips that start within the next band.
-    fn filter_band(&mut self) {
+    fn filter_band(&mut self) -> Result<(), DenoiseFailed> {
         let band: Vec<LayeredStrip> = self
             .kept
             .iter()
@@ -257,7 +266,7 @@ impl<I> LibraryDenoised<I> {
             .cloned()
             .collect();
         let (Some(first), Some(last)) = (band.first(), band.last()) else {
-            return;
+            return Ok(());
         };
         let (top, end) = (first.beauty.top, last.beauty.end());
         let width = first.beauty.width as usize;
@@ -271,18 +280,16 @@ impl<I> LibraryDenoised<I> {
         }
         let [colour, albedo, normal] = images;
         let mut out = vec![0.0; colour.len()];
-        let done = self
-            .library
-            .filter((padded, rows), &colour, &albedo, &normal, &mut out);
+        self.library
+            .filter((padded, rows), &colour, &albedo, &normal, &mut out)
+            .ok_or(DenoiseFailed)?;
         for mut strip in band {
-            if done.is_some() {
-                let rows = strip.beauty.rows() as usize;
-                let skip = (strip.beauty.top - top) as usize + margin;
-                for row in 0..rows {
-                    let at = ((skip + row) * padded + margin) * CHANNELS;
-                    strip.beauty.samples[row * width * CHANNELS..][..width * CHANNELS]
-                        .copy_from_slice(&out[at..at + width * CHANNELS]);
-                }
+            let rows = strip.beauty.rows() as usize;
+            let skip = (strip.beauty.top - top) as usize + margin;
+            for row in 0..rows {
+                let at = ((skip + row) * padded + margin) * CHANNELS;
+                strip.beauty.samples[row * width * CHANNELS..][..width * CHANNELS]
+                    .copy_from_slice(&out[at..at + width * CHANNELS]);
             }
             self.ready.push_back(strip);
         }
@@ -291,6 +298,7 @@ impl<I> LibraryDenoised<I> {
         while self.kept.front().is_some_and(|s| s.beauty.end() <= needed) {
             self.kept.pop_front();
         }
+        Ok(())
     }
 
     /// Adds a row with its margins to colour, albedo and normal; beyond a pole the row on the other side.

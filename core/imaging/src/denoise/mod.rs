@@ -8,6 +8,13 @@ pub mod plain;
 
 pub use plain::{Denoised, denoise};
 
+use thiserror::Error;
+
+/// The denoising library stopped in the middle of a picture.
+#[derive(Clone, Copy, Debug, Error, PartialEq, Eq)]
+#[error("The denoising library failed.")]
+pub struct DenoiseFailed;
+
 /// Where the guides are among the layers of the strips.
 #[derive(Clone, Copy, Debug)]
 pub struct Guides {

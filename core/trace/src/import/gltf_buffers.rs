@@ -1,16 +1,18 @@
 //! The bytes of a glTF scene: buffers and pictures, from inside the file or beside it, every range checked
 //! before anything reads it.
 
-use super::read_beside;
+use super::{gltf_meshopt, read_beside};
 use crate::error::TraceError;
 use base64::Engine as _;
 use gltf::accessor::{DataType, Dimensions};
+use serde_json::Value;
 use std::borrow::Cow;
 use std::path::Path;
 
 /// All buffers of a document.
 pub(super) fn load(
     document: &gltf::Document,
+    json: &Value,
     mut blob: Option<Vec<u8>>,
     folder: &Path,
     name: &str,
@@ -18,6 +20,9 @@ pub(super) fn load(
     document
         .buffers()
         .map(|buffer| {
+            if gltf_meshopt::stands_in(&json["buffers"][buffer.index()]) {
+                return Ok(gltf_meshopt::room(buffer.length(), name)?);
+            }
             let bytes = match buffer.source() {
                 gltf::buffer::Source::Bin => blob.take().ok_or_else(|| {
                     TraceError::damaged(name, "it has no binary part for its first buffer")
@@ -98,8 +103,20 @@ pub(super) fn check_accessors(
             ));
         }
     }
+    let stored: usize = buffers.iter().map(Vec::len).sum();
     for accessor in document.accessors() {
         let size = accessor.size();
+        // Without a view all is 0 but for the sparse part. More elements than the file has bytes stand for nothing.
+        if accessor.view().is_none() && accessor.count() > stored {
+            return Err(TraceError::damaged(
+                name,
+                format!(
+                    "accessor {} tells {} elements without data, and the file has {stored} bytes",
+                    accessor.index(),
+                    accessor.count()
+                ),
+            ));
+        }
         check_span(accessor.view(), accessor.offset(), accessor.count(), size)
             .map_err(|e| TraceError::damaged(name, format!("accessor {} {e}", accessor.index())))?;
         if let Some(sparse) = accessor.sparse() {
@@ -181,6 +198,20 @@ pub(super) const ANY_NUMBER: [DataType; 6] = [
 /// All numbers of an accessor, element by element: sparse ones laid over the others, whole numbers scaled
 /// to 0..1 or -1..1 if the accessor says so (glTF 2.0, 3.6.2). The accessor must have been checked.
 pub(super) fn floats(accessor: &gltf::Accessor, buffers: &[Vec<u8>]) -> Vec<f32> {
+    floats_of(accessor, buffers, None)
+}
+
+/// The same for some of its elements.
+fn floats_of(accessor: &gltf::Accessor, buffers: &[Vec<u8>], only: Option<&[u32]>) -> Vec<f32> {
+    if let (Some(only), true) = (only, accessor.sparse().is_some()) {
+        let components = accessor.dimensions().multiplicity();
+        let all = floats(accessor, buffers);
+        return only
+            .iter()
+            .flat_map(|&i| &all[i as usize * components..][..components])
+            .copied()
+            .collect();
+    }
     let components = accessor.dimensions().multiplicity();
     let kind = accessor.data_type();
     let width = kind.size();
@@ -212,7 +243,20 @@ pub(super) fn floats(accessor: &gltf::Accessor, buffers: &[Vec<u8>]) -> Vec<f32>
             out.extend((0..components).map(|c| number(&element[c * width..][..width])));
         }
     };
-    let mut values = Vec::with_capacity(accessor.count() * components);
+    let wanted = only.map_or(accessor.count(), <[u32]>::len);
+    let mut values = Vec::with_capacity(wanted * components);
+    match (accessor.view(), only) {
+        (Some(view), Some(only)) => {
+            for &i in only {
+                let offset =
+                    accessor.offset() + i as usize * view.stride().unwrap_or(width * components);
+                read(&view, offset, 1, &mut values);
+            }
+            return values;
+        }
+        (None, Some(_)) => return vec![0.0; wanted * components],
+        _ => {}
+    }
     match accessor.view() {
         Some(view) => read(&view, accessor.offset(), accessor.count(), &mut values),
         None => values.resize(accessor.count() * components, 0.0),
@@ -255,8 +299,18 @@ pub(super) fn vectors<const N: usize>(
     buffers: &[Vec<u8>],
     fill: f32,
 ) -> Vec<[f32; N]> {
+    vectors_of(accessor, buffers, fill, None)
+}
+
+/// The same for some of its elements.
+pub(super) fn vectors_of<const N: usize>(
+    accessor: &gltf::Accessor,
+    buffers: &[Vec<u8>],
+    fill: f32,
+    only: Option<&[u32]>,
+) -> Vec<[f32; N]> {
     let components = accessor.dimensions().multiplicity();
-    floats(accessor, buffers)
+    floats_of(accessor, buffers, only)
         .chunks_exact(components)
         .map(|c| std::array::from_fn(|i| c.get(i).copied().unwrap_or(fill)))
         .collect()

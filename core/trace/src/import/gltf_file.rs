@@ -1,9 +1,11 @@
 //! glTF 2.0 scenes: nodes, instances, lamps, cameras, at one moment of their motion.
 
 use super::gltf_buffers::{self, ANY_NUMBER, check_accessors, is_kind, vectors};
+use super::gltf_clean::clean;
 use super::gltf_groups::Groups;
 use super::gltf_material::{load_materials, load_pictures};
 use super::gltf_mesh::{Mesh, joint_matrices, load_meshes};
+use super::gltf_meshopt;
 use super::gltf_motion::{NodePose, pose};
 use super::gltf_paths;
 use super::report::{self, Tally};
@@ -13,15 +15,20 @@ use crate::lamp::{Lamp, LampKind};
 use crate::scene::{SceneBuilder, SceneCamera};
 use crate::sky::Sky;
 use dome_files::FileError;
+use dome_files::budget;
+use dome_files::contain::contain;
 use dome_files::error::display_name;
 use dome_optics::Orientation;
 use glam::{DMat3, Mat4, Quat, Vec3};
 use gltf::accessor::Dimensions;
-use serde_json::{Value, json};
+use serde_json::Value;
 use std::path::Path;
 
 /// Extensions that are understood, required or not.
-const UNDERSTOOD: [&str; 12] = [
+const UNDERSTOOD: [&str; 15] = [
+    "EXT_meshopt_compression",
+    "KHR_meshopt_compression",
+    "EXT_texture_webp",
     "KHR_materials_emissive_strength",
     "KHR_materials_ior",
     "KHR_materials_specular",
@@ -44,20 +51,30 @@ const MOST_FOLLOWED: usize = 200_000;
 
 pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, TraceError> {
     let name = display_name(path);
+    let length = std::fs::metadata(path)
+        .map_err(FileError::io("Reading", path))?
+        .len();
+    // The file's bytes, their binary part once more, and the JSON as values.
+    let _memory = budget::claim(3 * length, &name)?;
+    contain(&name, || read(path, &name, options))?
+}
+
+fn read(path: &Path, name: &str, options: &ImportOptions) -> Result<Imported, TraceError> {
     let bytes = std::fs::read(path).map_err(FileError::io("Reading", path))?;
     let folder = path.parent().unwrap_or(Path::new("."));
     let binary = bytes.starts_with(b"glTF");
-    let (mut json, blob) = check_header(&bytes, &name)?;
+    let (mut json, blob) = check_header(&bytes, name)?;
     let blob = blob.map(<[u8]>::to_vec);
     drop(bytes);
-    complete(&mut json);
-    let root = gltf::json::deserialize::from_value(json.clone())
-        .map_err(|e| TraceError::damaged(&name, e))?;
-    let document = gltf::Document::from_json(root).map_err(|e| TraceError::damaged(&name, e))?;
-    let buffers = gltf_buffers::load(&document, blob, folder, &name)?;
-    check_accessors(&document, &buffers, &name)?;
-
     let mut tally = Tally::default();
+    clean(&mut json, &mut tally);
+    let root = gltf::json::deserialize::from_value(json.clone())
+        .map_err(|e| TraceError::damaged(name, e))?;
+    let document = gltf::Document::from_json(root).map_err(|e| TraceError::damaged(name, e))?;
+    let mut buffers = gltf_buffers::load(&document, &json, blob, folder, name)?;
+    gltf_meshopt::decode(&json, &mut buffers, name)?;
+    check_accessors(&document, &buffers, name)?;
+
     let mut notices = Vec::new();
     for used in json["extensionsUsed"].as_array().into_iter().flatten() {
         if let Some(extension) = used.as_str().filter(|e| !UNDERSTOOD.contains(e)) {
@@ -68,21 +85,15 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
         }
     }
     let mut builder = SceneBuilder::default();
-    builder.pictures = load_pictures(&document, &buffers, folder, &name, &mut notices);
+    builder.pictures = load_pictures(&document, &buffers, folder, name, &mut notices);
     load_materials(&json, &mut builder, &mut tally);
-    let meshes = load_meshes(&document, &buffers, &name, &mut tally)?;
-    let (poses, motion) = pose(
-        &document,
-        &buffers,
-        options.time_s as f32,
-        &name,
-        &mut tally,
-    )?;
+    let (meshes, _mesh_memory) = load_meshes(&document, &buffers, name, &mut tally)?;
+    let (poses, motion) = pose(&document, &buffers, options.time_s as f32, name, &mut tally)?;
 
     let scene = document
         .default_scene()
         .or_else(|| document.scenes().next())
-        .ok_or_else(|| TraceError::damaged(&name, "it has no scene to show"))?;
+        .ok_or_else(|| TraceError::damaged(name, "it has no scene to show"))?;
     let mut placer = Placer {
         document: &document,
         json: &json,
@@ -93,7 +104,7 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
         placed: Vec::new(),
         groups: Groups::default(),
         builder: &mut builder,
-        name: &name,
+        name,
     };
     for node in scene.nodes() {
         placer.stand(&node, Mat4::IDENTITY, 0)?;
@@ -108,7 +119,7 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
     builder.groups = groups;
     if sane {
         builder.movers =
-            gltf_paths::movers(&document, &buffers, &scene, &poses, motion.length_s, &name)?;
+            gltf_paths::movers(&document, &buffers, &scene, &poses, motion.length_s, name)?;
     }
     let sky = scene_sky(&json["scenes"][scene.index()], &mut notices);
     let kind = if binary {
@@ -125,31 +136,7 @@ pub(super) fn load(path: &Path, options: &ImportOptions) -> Result<Imported, Tra
             .push(report::counted(document.skins().len(), "skin", ""));
     }
     // glTF 2.0, section 3.4: Y is up, always.
-    super::finish(builder, report, sky, Some(Up::Y), options, &name)
-}
-
-/// Puts right what the reading library insists on and the scene can do without.
-fn complete(json: &mut Value) {
-    // Required extensions have been checked against those that are understood here.
-    if let Some(root) = json.as_object_mut() {
-        root.remove("extensionsRequired");
-    }
-    let positions: Vec<u64> = json["meshes"]
-        .as_array()
-        .into_iter()
-        .flatten()
-        .flat_map(|m| m["primitives"].as_array().into_iter().flatten())
-        .filter_map(|p| p["attributes"]["POSITION"].as_u64())
-        .collect();
-    for i in positions {
-        if let Some(accessor) = json["accessors"].get_mut(i as usize) {
-            for bound in ["min", "max"] {
-                if accessor.is_object() && accessor[bound].is_null() {
-                    accessor[bound] = json!([0.0, 0.0, 0.0]);
-                }
-            }
-        }
-    }
+    super::finish(builder, report, sky, Some(Up::Y), options, name)
 }
 
 /// Places nodes: first all are found with where they stand, since skins need joints that come later.
@@ -263,6 +250,12 @@ impl Placer<'_> {
                 ),
             ));
         }
+        let corners: usize = mesh.parts.iter().map(|p| p.plain.positions.len()).sum();
+        self.builder.make_room(
+            corners.saturating_mul(copies),
+            more.saturating_mul(copies),
+            self.name,
+        )?;
         self.builder.start_object(label);
         if let Some(group) = self.groups.of_node.get(&node.index()) {
             self.builder.in_group(*group);
@@ -463,14 +456,10 @@ fn check_header<'a>(bytes: &'a [u8], name: &str) -> Result<(Value, Option<&'a [u
         .find(|e| !UNDERSTOOD.contains(e))
     {
         let remedy = match missing {
-            "KHR_draco_mesh_compression"
-            | "EXT_meshopt_compression"
-            | "KHR_meshopt_compression" => {
+            "KHR_draco_mesh_compression" => {
                 "its meshes are compressed; export it with mesh compression switched off"
             }
-            "KHR_texture_basisu" | "EXT_texture_webp" | "EXT_texture_avif" => {
-                "export its textures as PNG or JPEG"
-            }
+            "KHR_texture_basisu" | "EXT_texture_avif" => "export its textures as PNG, JPEG or WebP",
             _ => "export it without that extension",
         };
         return Err(TraceError::unsupported(

@@ -50,18 +50,10 @@ pub(super) fn load_pictures(
         .map(|picture| {
             picture.unwrap_or_else(|e| {
                 notices.push(format!("{e} White is used instead."));
-                white()
+                Rgba8::white()
             })
         })
         .collect()
-}
-
-fn white() -> Rgba8 {
-    Rgba8 {
-        width: 1,
-        height: 1,
-        bytes: vec![255; 4],
-    }
 }
 
 /// Reads the parts of one material.
@@ -86,13 +78,15 @@ impl Reader<'_> {
     /// A texture slot, if it is there and whole.
     fn texture(&mut self, slot: &Value) -> Option<Texture> {
         let texture = &self.json["textures"][slot["index"].as_u64()? as usize];
-        let Some(picture) = texture["source"]
-            .as_u64()
-            .filter(|&i| (i as usize) < self.pictures)
-        else {
+        // The format's own picture stands in where WebP is not understood.
+        let source = match &texture["extensions"]["EXT_texture_webp"]["source"] {
+            Value::Null => &texture["source"],
+            webp => webp,
+        };
+        let Some(picture) = source.as_u64().filter(|&i| (i as usize) < self.pictures) else {
             self.tally.add(
-                "texture without a PNG or JPEG picture",
-                "the plain colour is shown; export textures as PNG or JPEG",
+                "texture without a PNG, JPEG or WebP picture",
+                "the plain colour is shown; export textures as one of these",
             );
             return None;
         };

@@ -1,9 +1,11 @@
 //! Meshes of a glTF scene: corners, colours, morph targets and skins.
 
-use super::gltf_buffers::{ANY_NUMBER, floats, is_kind, vectors, whole};
+use super::MAX_TRIANGLES;
+use super::gltf_buffers::{ANY_NUMBER, floats, is_kind, vectors_of, whole};
 use super::report::Tally;
 use crate::error::TraceError;
 use crate::scene::MeshPart;
+use dome_files::budget::Claim;
 use glam::{Mat4, Vec3};
 use gltf::accessor::{DataType, Dimensions};
 use gltf::mesh::Mode;
@@ -34,8 +36,10 @@ pub(super) fn load_meshes(
     buffers: &[Vec<u8>],
     name: &str,
     tally: &mut Tally,
-) -> Result<Vec<Mesh>, TraceError> {
-    document
+) -> Result<(Vec<Mesh>, Claim), TraceError> {
+    let mut memory = Claim::default();
+    let mut count = 0;
+    let meshes: Result<Vec<Mesh>, TraceError> = document
         .meshes()
         .map(|mesh| {
             let label = format!(
@@ -50,16 +54,43 @@ pub(super) fn load_meshes(
                 name,
                 tally,
             };
-            let parts = mesh
-                .primitives()
-                .filter_map(|p| reader.part(&p).transpose())
-                .collect::<Result<_, _>>()?;
+            let mut parts = Vec::new();
+            for primitive in mesh.primitives() {
+                let Some(part) = reader.part(&primitive)? else {
+                    continue;
+                };
+                memory.grow(part.bytes(), name)?;
+                count += part.plain.triangles.len();
+                if count > MAX_TRIANGLES {
+                    return Err(TraceError::unsupported(
+                        name,
+                        format!("its meshes have more than {MAX_TRIANGLES} triangles; simplify it"),
+                    ));
+                }
+                parts.push(part);
+            }
             Ok(Mesh {
                 parts,
                 weights: mesh.weights().unwrap_or_default().to_vec(),
             })
         })
-        .collect()
+        .collect();
+    Ok((meshes?, memory))
+}
+
+/// Which corners of a mesh its triangles use, where that is fewer than there are; `indices` are made to count those. One
+/// accessor may hold the corners of a thousand meshes.
+fn used_corners(indices: &mut [u32], count: usize) -> Option<Vec<u32>> {
+    if indices.len() >= count {
+        return None;
+    }
+    let mut used = indices.to_vec();
+    used.sort_unstable();
+    used.dedup();
+    for i in indices {
+        *i = used.binary_search(i).unwrap_or_default() as u32;
+    }
+    Some(used)
 }
 
 struct Reader<'a> {
@@ -139,29 +170,7 @@ impl Reader<'_> {
             &[Dimensions::Vec3, Dimensions::Vec4],
             count,
         )?;
-        let mut joints = vec![([0; 4], [0.0; 4]); 0];
-        for set in 0..2 {
-            let four = [Dimensions::Vec4];
-            let j = self.attribute(primitive, &Semantic::Joints(set), &four, count)?;
-            let w = self.attribute(primitive, &Semantic::Weights(set), &four, count)?;
-            if let (Some(j), Some(w)) = (j, w) {
-                let whole = vectors::<4>(&j, buffers, 0.0);
-                let weights = vectors::<4>(&w, buffers, 0.0);
-                joints.extend(whole.into_iter().map(|j| j.map(|v| v as u32)).zip(weights));
-            }
-        }
-        let mut morphs = Vec::new();
-        for target in primitive.morph_targets() {
-            let moves = |accessor: Option<Accessor>| match accessor {
-                Some(a) if is_kind(&a, &three, &ANY_NUMBER) && a.count() == count => {
-                    Ok(vectors::<3>(&a, buffers, 0.0))
-                }
-                Some(_) => Err(self.bad("has a morph target that does not fit it")),
-                None => Ok(Vec::new()),
-            };
-            morphs.push((moves(target.positions())?, moves(target.normals())?));
-        }
-        let indices: Vec<u32> = match primitive.indices() {
+        let mut indices: Vec<u32> = match primitive.indices() {
             Some(a) => {
                 let kinds = [DataType::U8, DataType::U16, DataType::U32];
                 if !is_kind(&a, &[Dimensions::Scalar], &kinds) {
@@ -174,18 +183,44 @@ impl Reader<'_> {
         if let Some(&i) = indices.iter().find(|&&i| i as usize >= count) {
             return Err(self.bad(&format!("uses corner {i} of {count}")));
         }
-        let read3 = |a: Option<Accessor>| a.map_or_else(Vec::new, |a| vectors(&a, buffers, 0.0));
-        let read2 = |a: Option<Accessor>| a.map_or_else(Vec::new, |a| vectors(&a, buffers, 0.0));
+        let used = used_corners(&mut indices, count);
+        let only = used.as_deref();
+        let mut joints = vec![([0; 4], [0.0; 4]); 0];
+        for set in 0..2 {
+            let four = [Dimensions::Vec4];
+            let j = self.attribute(primitive, &Semantic::Joints(set), &four, count)?;
+            let w = self.attribute(primitive, &Semantic::Weights(set), &four, count)?;
+            if let (Some(j), Some(w)) = (j, w) {
+                let whole = vectors_of::<4>(&j, buffers, 0.0, only);
+                let weights = vectors_of::<4>(&w, buffers, 0.0, only);
+                joints.extend(whole.into_iter().map(|j| j.map(|v| v as u32)).zip(weights));
+            }
+        }
+        let mut morphs = Vec::new();
+        for target in primitive.morph_targets() {
+            let moves = |accessor: Option<Accessor>| match accessor {
+                Some(a) if is_kind(&a, &three, &ANY_NUMBER) && a.count() == count => {
+                    Ok(vectors_of::<3>(&a, buffers, 0.0, only))
+                }
+                Some(_) => Err(self.bad("has a morph target that does not fit it")),
+                None => Ok(Vec::new()),
+            };
+            morphs.push((moves(target.positions())?, moves(target.normals())?));
+        }
+        let read3 =
+            |a: Option<Accessor>| a.map_or_else(Vec::new, |a| vectors_of(&a, buffers, 0.0, only));
+        let read2 =
+            |a: Option<Accessor>| a.map_or_else(Vec::new, |a| vectors_of(&a, buffers, 0.0, only));
         // The last material is the plain one for parts that name none.
         let default = self.document.materials().len();
         Ok(Some(Part {
             plain: MeshPart {
-                positions: vectors(&positions, buffers, 0.0),
+                positions: vectors_of(&positions, buffers, 0.0, only),
                 normals: read3(normals),
                 uvs: read2(uvs),
                 second_uvs: read2(second_uvs),
-                colours: colours.map_or_else(Vec::new, |a| vectors(&a, buffers, 1.0)),
-                tangents: tangents.map_or_else(Vec::new, |a| vectors(&a, buffers, 1.0)),
+                colours: colours.map_or_else(Vec::new, |a| vectors_of(&a, buffers, 1.0, only)),
+                tangents: tangents.map_or_else(Vec::new, |a| vectors_of(&a, buffers, 1.0, only)),
                 triangles: triangles(primitive.mode(), &indices),
                 material: primitive.material().index().unwrap_or(default) as u32,
             },
@@ -222,6 +257,17 @@ fn triangles(mode: Mode, indices: &[u32]) -> Vec<[u32; 3]> {
 }
 
 impl Part {
+    /// Memory that it takes.
+    fn bytes(&self) -> u64 {
+        let p = &self.plain;
+        let corner = 12
+            + 12 * usize::from(!p.normals.is_empty())
+            + 8 * (usize::from(!p.uvs.is_empty()) + usize::from(!p.second_uvs.is_empty()))
+            + 16 * (usize::from(!p.colours.is_empty()) + usize::from(!p.tangents.is_empty()))
+            + 24 * self.morphs.len();
+        (p.positions.len() * corner + self.joints.len() * 32 + p.triangles.len() * 12) as u64
+    }
+
     /// Whether the part keeps its shape whatever the weights and joints.
     pub(super) fn is_stiff(&self, weights: &[f32], skinned: bool) -> bool {
         (self.morphs.is_empty() || weights.iter().all(|&w| w == 0.0))

@@ -1,13 +1,16 @@
-//! Bringing scenes in: glTF 2.0 (`.glb`, `.gltf`), OBJ with MTL, or a `.zip` with one of these.
+//! Bringing scenes in: glTF 2.0 (`.glb`, `.gltf`), OBJ with MTL, PLY, or a `.zip` with one of these.
 
 mod gltf_buffers;
+mod gltf_clean;
 mod gltf_file;
 mod gltf_groups;
 mod gltf_material;
 mod gltf_mesh;
+mod gltf_meshopt;
 mod gltf_motion;
 mod gltf_paths;
 mod obj_file;
+mod ply_file;
 mod report;
 mod unit;
 mod up;
@@ -47,10 +50,12 @@ pub struct ImportOptions {
     pub time_s: f64,
     /// Objects that stand elsewhere than the file says.
     pub moves: Vec<ObjectMove>,
+    /// Which scene of an archive that holds several.
+    pub inside: Option<String>,
 }
 
 /// The endings that can be brought in.
-pub const ENDINGS: [&str; 4] = ["glb", "gltf", "obj", "zip"];
+pub const ENDINGS: [&str; 5] = ["glb", "gltf", "obj", "ply", "zip"];
 
 fn ending(path: &Path) -> String {
     path.extension()
@@ -64,17 +69,18 @@ pub fn load(path: &Path, options: &ImportOptions) -> Result<Imported, TraceError
     match ending(path).as_str() {
         "glb" | "gltf" => gltf_file::load(path, options),
         "obj" => obj_file::load(path, options),
+        "ply" => ply_file::load(path, options),
         "zip" => {
             let folder =
                 tempfile::tempdir().map_err(dome_files::FileError::io("Unpacking", path))?;
             let files = archive::unpack(path, folder.path(), archive::Limits::default())?;
-            let scene = find_scene(&files, &name)?;
+            let scene = find_scene(&files, &name, options.inside.as_deref())?;
             load(&folder.path().join(scene), options)
         }
         other => Err(TraceError::unsupported(
             &name,
             format!(
-                "its ending .{other} is not one of .glb, .gltf, .obj and .zip; export the scene as one of these"
+                "its ending .{other} is not one of .glb, .gltf, .obj, .ply and .zip; export the scene as one of these"
             ),
         )),
     }
@@ -108,28 +114,54 @@ fn finish(
     Ok(Imported { scene, report })
 }
 
-/// The one scene file among those of an archive: the one nearest to the top.
-pub fn find_scene(files: &[PathBuf], archive: &str) -> Result<PathBuf, TraceError> {
-    let mut scenes: Vec<&PathBuf> = files
+/// The scene files among those of an archive, the ones nearest to the top first.
+pub fn scenes_of(files: &[PathBuf]) -> Vec<PathBuf> {
+    let mut scenes: Vec<PathBuf> = files
         .iter()
-        .filter(|f| ["glb", "gltf", "obj"].contains(&ending(f).as_str()))
+        .filter(|f| ["glb", "gltf", "obj", "ply"].contains(&ending(f).as_str()))
         .filter(|f| !f.components().any(|c| c.as_os_str() == "__MACOSX"))
+        .cloned()
         .collect();
-    scenes.sort_by_key(|f| (f.components().count(), (*f).clone()));
-    match scenes[..] {
+    scenes.sort_by_key(|f| (f.components().count(), f.clone()));
+    scenes
+}
+
+/// The scene file of an archive: the one that was asked for, or the only one nearest to the top.
+pub fn find_scene(
+    files: &[PathBuf],
+    archive: &str,
+    inside: Option<&str>,
+) -> Result<PathBuf, TraceError> {
+    let scenes = scenes_of(files);
+    let list = || -> Vec<String> {
+        let names = scenes.iter().take(20);
+        names.map(|s| s.display().to_string()).collect()
+    };
+    if let Some(wanted) = inside {
+        return scenes
+            .iter()
+            .find(|s| s.as_os_str() == wanted)
+            .cloned()
+            .ok_or_else(|| {
+                TraceError::unsupported(
+                    archive,
+                    format!(
+                        "it holds no scene \"{wanted}\"; it holds {}",
+                        list().join(", ")
+                    ),
+                )
+            });
+    }
+    match &scenes[..] {
         [] => Err(TraceError::unsupported(
             archive,
-            "it holds no .gltf, .glb or .obj file; pack the scene file with its textures",
+            "it holds no .gltf, .glb, .obj or .ply file; pack the scene file with its textures",
         )),
         [first, second, ..] if first.components().count() == second.components().count() => {
-            Err(TraceError::unsupported(
-                archive,
-                format!(
-                    "it holds several scenes, {} and {}; pack one at a time",
-                    first.display(),
-                    second.display()
-                ),
-            ))
+            Err(TraceError::Several {
+                name: archive.to_owned(),
+                list: list(),
+            })
         }
         [first, ..] => Ok(first.clone()),
     }

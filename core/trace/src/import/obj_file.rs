@@ -8,6 +8,8 @@ use crate::scene::{MeshPart, SceneBuilder};
 use crate::sky::Sky;
 use crate::texture::Texture;
 use dome_files::FileError;
+use dome_files::budget;
+use dome_files::contain::contain;
 use dome_files::decode::{Rgba8, decode_rgba8};
 use dome_files::error::display_name;
 use glam::Mat4;
@@ -17,10 +19,19 @@ use std::path::Path;
 
 pub(super) fn load(path: &Path, import: &ImportOptions) -> Result<Imported, TraceError> {
     let name = display_name(path);
+    let length = std::fs::metadata(path)
+        .map_err(FileError::io("Reading", path))?
+        .len();
+    // The text, and what the library makes of it: about six times as much.
+    let _memory = budget::claim(7 * length, &name)?;
+    contain(&name, || read(path, &name, import))?
+}
+
+fn read(path: &Path, name: &str, import: &ImportOptions) -> Result<Imported, TraceError> {
     let bytes = std::fs::read(path).map_err(FileError::io("Reading", path))?;
     let folder = path.parent().unwrap_or(Path::new("."));
     if bytes.is_empty() {
-        return Err(TraceError::damaged(&name, "the file is empty"));
+        return Err(TraceError::damaged(name, "the file is empty"));
     }
     let text = named_materials(text_of(bytes));
     let mut notices = Vec::new();
@@ -40,19 +51,24 @@ pub(super) fn load(path: &Path, import: &ImportOptions) -> Result<Imported, Trac
                 .push(format!("{e} Its materials are grey."));
             Ok((Vec::new(), Default::default()))
         };
-        match read_beside(folder, &file, &name) {
-            Ok(mtl) => match tobj::load_mtl_buf(&mut Cursor::new(text_of(mtl))) {
-                Ok(read) => Ok(read),
-                Err(e) => grey(format!(
-                    "The materials {file} of {name} make no sense: {e}."
-                )),
-            },
+        match read_beside(folder, &file, name) {
+            Ok(mtl) => {
+                let text = with_all_numbers(&text_of(mtl));
+                let read = contain(&file, || tobj::load_mtl_buf(&mut Cursor::new(text)));
+                match read {
+                    Ok(Ok(read)) => Ok(read),
+                    Ok(Err(e)) => grey(format!(
+                        "The materials {file} of {name} make no sense: {e}."
+                    )),
+                    Err(e) => grey(e.to_string()),
+                }
+            }
             Err(e) => grey(e.to_string()),
         }
     })
     .map_err(|e| {
         let place = wrong_line(&text).map_or_else(String::new, |n| format!(" in line {n}"));
-        TraceError::damaged(&name, format!("it makes no sense as OBJ{place}: {e}"))
+        TraceError::damaged(name, format!("it makes no sense as OBJ{place}: {e}"))
     })?;
     drop(text);
     notices.append(&mut missing.into_inner());
@@ -66,7 +82,7 @@ pub(super) fn load(path: &Path, import: &ImportOptions) -> Result<Imported, Trac
     let mut builder = SceneBuilder::default();
     let mut converter = Converter {
         folder,
-        name: &name,
+        name,
         builder: &mut builder,
         pictures: HashMap::new(),
         notices: &mut notices,
@@ -85,17 +101,18 @@ pub(super) fn load(path: &Path, import: &ImportOptions) -> Result<Imported, Trac
         }
         if builder.triangle_count() + mesh.indices.len() / 3 > MAX_TRIANGLES {
             return Err(TraceError::unsupported(
-                &name,
+                name,
                 format!("it has more than {MAX_TRIANGLES} triangles; simplify it"),
             ));
         }
         let count = mesh.positions.len() / 3;
         if mesh.indices.iter().any(|&i| i as usize >= count) {
             return Err(TraceError::damaged(
-                &name,
+                name,
                 format!("\"{}\" uses a corner that is not there", model.name),
             ));
         }
+        builder.make_room(count, mesh.indices.len() / 3, name)?;
         builder.start_object(if model.name.is_empty() {
             "object"
         } else {
@@ -127,7 +144,7 @@ pub(super) fn load(path: &Path, import: &ImportOptions) -> Result<Imported, Trac
     }
     let mut report = report::finish("OBJ with MTL", Tally::default(), &builder);
     report.notices = notices;
-    super::finish(builder, report, Sky::default(), None, import, &name)
+    super::finish(builder, report, Sky::default(), None, import, name)
 }
 
 /// Reads materials with the pictures they share.
@@ -196,11 +213,15 @@ impl Converter<'_> {
             .flat_map(|y| (0..width).map(move |x| (x, y)))
             .flat_map(|(x, y)| [0, value(&roughness, x, y), value(&metallic, x, y), 255])
             .collect();
-        self.builder.pictures.push(Rgba8 {
-            width,
-            height,
-            bytes,
-        });
+        let label = format!("Roughness and metal of {}", self.name);
+        match Rgba8::new(width, height, bytes, &label) {
+            Ok(picture) => self.builder.pictures.push(picture),
+            Err(e) => {
+                self.notices
+                    .push(format!("{e} The plain numbers are used instead."));
+                return None;
+            }
+        }
         Some(Texture::plain(self.builder.pictures.len() as u32 - 1))
     }
 
@@ -323,6 +344,21 @@ fn map_file(line: &str) -> String {
         }
     }
     words.collect::<Vec<_>>().join(" ")
+}
+
+/// A library of materials without the lines that lack their numbers, which the reading library takes amiss.
+fn with_all_numbers(text: &str) -> String {
+    let whole = |line: &&str| {
+        let mut words = line.split_whitespace();
+        let least = match words.next() {
+            Some("Kd" | "Ka" | "Ks" | "Ke") => 3,
+            Some("Ns" | "Ni" | "d" | "Tr" | "illum") => 1,
+            _ => return true,
+        };
+        words.filter(|w| w.parse::<f32>().is_ok()).count() >= least
+    };
+    let lines: Vec<&str> = text.lines().filter(whole).collect();
+    lines.join("\n")
 }
 
 /// The text without uses of a material that has no name, which the reading library refuses.
