@@ -478,7 +478,7 @@ fn bad_input_gets_one_sentence_and_leaves_the_output_alone() {
         ),
         (
             zipped("photos.zip", &[("a.txt", b"hello")]),
-            "no .gltf, .glb or .obj",
+            "no .gltf, .glb, .obj or .ply",
         ),
         (
             zipped("two.zip", &[("a.glb", &glb), ("b.glb", &glb)]),

@@ -89,9 +89,9 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         b.check_accessibility("lights").await;
         b.screenshot("lights").await;
         let lights = || server.json("GET", "/api/projects/1", None).1["settings"]["lights"].as_object().unwrap().len();
-        b.press_labelled("Wall lamp 1 is on, switch off").await;
+        b.press_labelled("Switch Wall lamp 1 off").await;
         wait_for("the lamp switched off", || (lights() == 1).then_some(()));
-        b.press("As they came").await;
+        b.press("Reset").await;
         wait_for("the lamps as they came", || (lights() == 0).then_some(()));
         // Sun and sky by place and date.
         b.choose("Sky", "sun").await;
@@ -131,7 +131,7 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         b.fill("Samples per pixel", &samples.to_string()).await;
         b.press_switch("Passes", &["Depth", "Object mask"]).await;
         if samples > 1 {
-            b.press_switch("More", &["Take noise out"]).await;
+            b.press_switch("More", &["Denoise"]).await;
         }
         b.until("the height", &says(format!("{} px", width / 2))).await;
         assert!(b.find("[data-testid=disk]").await.text().await.unwrap().contains("MB"));
@@ -165,7 +165,7 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         b.find("[data-testid=download]").await.click().await.unwrap();
 
         // Look: the picture opens at its opening view, and turns.
-        b.press("Look round in it").await;
+        b.press("Look at it").await;
         b.until("the picture", &format!("return document.querySelector('[data-testid=viewer]')?.dataset.shown === '{width}';")).await;
         let view = "const d = document.querySelector('[data-testid=lookout]').dataset; return [d.lon, d.lat, d.hfov].map(Number);";
         let opened = b.script(view).await;

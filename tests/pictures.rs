@@ -497,14 +497,16 @@ fn a_picture_in_the_browser() {
         let (x, y) = (lit[0].as_f64().unwrap(), lit[1].as_f64().unwrap());
         assert!((x - 180.0).abs() < 12.0 && (y - (90.0 - f64::from(merlow::SUN_ELEVATION_DEG))).abs() < 12.0, "{lit}");
 
-        // Six files whose names say nothing: asked, corrected, folded.
+        // Six files whose names say nothing: found by their edges, asked, changed and changed back, assembled.
         let input = b.find("[data-testid=picture-files]").await;
         input.send_keys(&files.join("\n")).await.unwrap();
         b.until("the table", "return document.querySelectorAll('[data-testid=assembly] img').length === 12;").await;
-        b.until("the question", "return document.body.innerText.includes('The names do not say');").await;
-        b.find("[data-face=left]").await.click().await.unwrap();
-        b.find("[data-face=right]").await.click().await.unwrap();
-        for _ in 0..3 {
+        b.until("the answer", "const t = document.body.innerText; return t.includes('their edges do') && t.includes('% sure');").await;
+        for _ in 0..2 {
+            b.find("[data-face=left]").await.click().await.unwrap();
+            b.find("[data-face=right]").await.click().await.unwrap();
+        }
+        for _ in 0..4 {
             b.press_labelled("Turn up clockwise by a quarter").await;
         }
         b.check_accessibility("assembly").await;
@@ -529,7 +531,7 @@ fn a_picture_in_the_browser() {
         assert!(marks.as_array().unwrap().len() >= 2, "{marks}");
         b.check_accessibility("seams").await;
         b.screenshot("seams").await;
-        b.press("Look there").await;
+        b.press("Show it").await;
         b.until("the Lookout at the seam", "return Math.abs(Number(document.querySelector('[data-testid=lookout]').dataset.lon)) > 175;").await;
         b.press_tab("Diagnosis").await;
         b.until("the diagnosis", "const d = document.querySelector('[data-testid=diagnosis]'); return !!d && d.innerText.includes('% sure');").await;
@@ -537,7 +539,7 @@ fn a_picture_in_the_browser() {
 
         // The balls under the demo's evening.
         b.find("[data-picture='Merlow evening.png']").await.click().await.unwrap();
-        b.press_tab("Ball test").await;
+        b.press_tab("Light test on balls").await;
         b.until("the balls", "const i = document.querySelector('[data-testid=balls-lit]'); return !!i && i.dataset.lit === 'true';").await;
         b.check_accessibility("balls").await;
         b.screenshot("balls").await;

@@ -123,7 +123,7 @@ async fn moving(server: &Server, b: &Browser) {
         (at(&v, 1) > 2.4).then_some(v)
     });
     assert!((at(&raised, 1) - 2.6).abs() < 0.05);
-    b.press_tab("Around").await;
+    b.press_tab("Clearance").await;
     b.find("[data-testid=finding][data-rule=height]").await;
     b.press_tab("Place").await;
     b.press("Seated").await;
@@ -231,7 +231,7 @@ async fn picking(server: &Server, b: &Browser) {
     b.point(place).await;
     b.until(
         "the reading",
-        "return document.querySelector('[data-testid=reading]').innerText.includes(' m');",
+        "const t = document.querySelector('[data-testid=reading]').innerText; return t.includes(' m') && !t.includes('Lookout');",
     )
     .await;
     let reading = b.text("[data-testid=reading]").await;
@@ -246,7 +246,7 @@ async fn picking(server: &Server, b: &Browser) {
     );
     b.click(place).await;
     b.until("what was picked", &format!("return document.querySelector('[data-testid=picked]')?.innerText.includes('{name}') ?? false;")).await;
-    b.press("Look at it squarely").await;
+    b.press("Face this surface").await;
     let told = b.text("[data-testid=squared]").await;
     assert!(told.contains(name), "{told}");
     let squared = wait_for("the square view", || {
@@ -280,7 +280,7 @@ async fn bringing(server: &Server, b: &Browser) {
         .expect("the steps are seen");
     b.click(on_horizon(b, &v, globe.0, globe.1).await).await;
     b.until("the steps", "return document.querySelector('[data-testid=picked]')?.innerText.includes('Observing steps') ?? false;").await;
-    b.press("Bring it somewhere else").await;
+    b.press("Move it").await;
     // Aimed by a drag on the Horizon, then told exactly.
     b.drag(on_horizon(b, &v, 270.0, -12.0).await, (20, 6)).await;
     b.until("the aim", "return [...document.querySelectorAll('[data-testid=horizon-mark]')].some(m => m.dataset.look === 'aim');").await;
@@ -288,8 +288,8 @@ async fn bringing(server: &Server, b: &Browser) {
     b.screenshot("stand-bring").await;
     b.fill("To heading", "262").await;
     b.fill("Distance", "3").await;
-    b.press_switch_label("Keep its side to me").await;
-    b.press("Bring here").await;
+    b.press_switch_label("Keep facing the viewpoint").await;
+    b.press("Move it here").await;
     b.find("[data-testid=moved]").await;
     let moves = settings(server)["moves"].clone();
     assert_eq!(moves.as_array().unwrap().len(), 1, "{moves}");
@@ -344,7 +344,7 @@ async fn bringing(server: &Server, b: &Browser) {
     wait_for("the move again", || {
         (settings(server)["moves"][0]["on"] == true).then_some(())
     });
-    b.press("Take back Observing steps").await;
+    b.press("Undo this move Observing steps").await;
     wait_for("no move", || {
         (settings(server)["moves"] == json!([])).then_some(())
     });
@@ -416,24 +416,24 @@ async fn several(server: &Server, b: &Browser) {
     compare.select_by_label("Gallery").await.unwrap();
     b.find("[data-testid=compared] [data-testid=horizon-picture]")
         .await;
-    let middles = b.script("return [...document.querySelectorAll('[data-testid=horizon] figcaption')].map(f => f.innerText.match(/Middle ([0-9]+)/)[1]);").await;
+    let middles = b.script("return [...document.querySelectorAll('[data-testid=horizon] figcaption')].map(f => f.innerText.match(/Centre ([0-9]+)/)[1]);").await;
     assert!(middles[0] == middles[1] && middles[0] == "315", "{middles}");
     std::thread::sleep(std::time::Duration::from_secs(6));
     b.check_accessibility("compared").await;
     b.screenshot("stand-compare").await;
     b.press("End the comparison").await;
-    b.press("Metres").await;
+    b.press("Use feet").await;
     b.until(
         "feet and inches",
         "return document.querySelector('[data-testid=plan-distance]').innerText.includes(' ft');",
     )
     .await;
-    b.press("Feet").await;
-    b.press_tab("Starts").await;
+    b.press("Use metres").await;
+    b.press_tab("Suggested places").await;
     b.until("the starts' pictures", "const i = [...document.querySelectorAll('[data-testid=start] img')]; return i.length > 1 && i.every(p => p.naturalWidth === 256);").await;
     b.check_accessibility("starts").await;
     b.screenshot("stand-starts").await;
-    b.press("Stand here, space 1").await;
+    b.press("Stand here, place 1").await;
     wait_for("the middle of the room", || {
         ((at(&viewpoint(server, 0), 0) - at(&first, 0)).abs() > 1.0).then_some(())
     });

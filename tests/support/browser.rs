@@ -74,19 +74,22 @@ impl Browser {
             .await
             .expect("the browser starts");
         let browser = Self { driver, client };
-        browser.resize().await;
+        browser.resize(1280, 800).await;
         browser
     }
 
-    /// Exactly 1280 x 800 px of page: the window is larger by its own frame.
-    async fn resize(&self) {
+    /// Exactly so many pixels of page: the window is larger by its own frame.
+    pub async fn resize(&self, width: u32, height: u32) {
+        self.client.set_window_size(width, height).await.unwrap();
         let inner = self
             .script("return [window.innerWidth, window.innerHeight];")
             .await;
-        let missing =
-            |i: usize, wanted: u64| (wanted - inner[i].as_u64().unwrap().min(wanted)) as u32;
+        let missing = |i: usize, wanted: u32| {
+            (u64::from(wanted) - inner[i].as_u64().unwrap().min(wanted.into())) as u32
+        };
+        let frame = (missing(0, width), missing(1, height));
         self.client
-            .set_window_size(1280 + missing(0, 1280), 800 + missing(1, 800))
+            .set_window_size(width + frame.0, height + frame.1)
             .await
             .unwrap();
     }

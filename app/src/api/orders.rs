@@ -3,7 +3,7 @@
 use super::files::jpeg;
 use super::range::RangedFile;
 use super::sent::Sent;
-use super::types::{Estimate, Order, OrderRequest, OrderSpec, WidthPlan};
+use super::types::{Estimate, Order, OrderRequest, OrderSpec, QueueEntry, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
 use crate::work::estimate::{estimated, picture_size};
 use crate::work::queue::{self, DISPLAY_WIDTH};
@@ -18,7 +18,8 @@ use std::ops::RangeInclusive;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
-        estimate, width_plan, place, one, stop, resume, discard, strip, display, flat, master
+        estimate, width_plan, place, one, stop, resume, discard, strip, finished, queued, display,
+        flat, master
     ]
 }
 
@@ -89,7 +90,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
     let refuse = |sentence: String| Err(WorkError::Request(sentence));
     if request.denoise == Some(true) && size.shape != Shape::Equirect {
         return refuse(
-            "Noise is taken out of full spheres only; order a full sphere, or leave the noise in."
+            "Only full spheres can be denoised; order a full sphere, or switch denoising off."
                 .into(),
         );
     }
@@ -242,6 +243,24 @@ async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
         Ok(Jpeg(jpeg, ContentType::JPEG))
     })
     .await
+}
+
+/// All finished strips of an order in one picture.
+#[get("/orders/<id>/finished.jpg")]
+async fn finished(app: &Shared, id: i64) -> Answer<Jpeg> {
+    blocking(app, move |app| {
+        let picture = queue::finished_picture(app, id)?;
+        let rgb = crate::work::preview::SCREEN_TONE.to_srgb8(&picture.samples);
+        let jpeg = dome_files::jpeg::encode_small(picture.width, picture.height, &rgb, 92)?;
+        Ok(Jpeg(jpeg, ContentType::JPEG))
+    })
+    .await
+}
+
+/// What waits and what is rendered, of all projects.
+#[get("/queue")]
+async fn queued(app: &Shared) -> Answer<Json<Vec<QueueEntry>>> {
+    blocking(app, |app| Ok(Json(queue::all_waiting(app)?))).await
 }
 
 #[get("/orders/<id>/picture.jpg")]

@@ -250,7 +250,7 @@ fn settings_label(before: &SceneSettings, after: &SceneSettings) -> String {
     } else if before.up != after.up {
         "which way is up"
     } else if before.time_s != after.time_s {
-        "moment"
+        "time"
     } else if before.stand != after.stand {
         "limits"
     } else {

@@ -2,6 +2,7 @@
 
 use super::types::Pose;
 use dome_rules::preflight::Level;
+use dome_rules::preflight::Purpose;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -37,6 +38,22 @@ pub struct StandSettings {
     pub beside_m: f64,
     /// Distance between the eyes, millimetres.
     pub eye_separation_mm: f64,
+    /// What the pictures are for.
+    #[ts(as = "PurposeShape")]
+    pub purpose: Purpose,
+    /// Whether they will be seen with two eyes.
+    pub stereo: bool,
+}
+
+/// How [`Purpose`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "Purpose", rename_all = "lowercase")]
+#[allow(dead_code)]
+enum PurposeShape {
+    Look,
+    Headset,
+    Dome,
+    Light,
 }
 
 impl Default for StandSettings {
@@ -45,6 +62,8 @@ impl Default for StandSettings {
         Self {
             beside_m: usual.beside,
             eye_separation_mm: usual.eye_separation * 1000.0,
+            purpose: Purpose::default(),
+            stereo: false,
         }
     }
 }

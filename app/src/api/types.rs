@@ -419,6 +419,26 @@ pub enum Event {
     },
 }
 
+/// An order that waits or is rendered, of any project.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct QueueEntry {
+    /// The order's number.
+    pub order: i64,
+    /// The project's number.
+    pub project: i64,
+    /// The project's name.
+    pub project_name: String,
+    /// The viewpoint's name.
+    pub viewpoint: String,
+    /// Whether it waits or is rendered.
+    pub state: OrderState,
+    /// Share that is done.
+    pub progress: f64,
+    /// Seconds that are left, once they can be told.
+    pub remaining_s: Option<f64>,
+}
+
 /// What goes wrong, as one shape.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]

@@ -83,7 +83,7 @@ impl RenderArgs {
             return refuse("The noise must lie between 0.1 and 100 %; correct --noise.");
         }
         if !(0.0..=86_400.0).contains(&self.options.time) {
-            return refuse("The moment must lie between 0 and 86400 s; correct --time.");
+            return refuse("The time must lie between 0 and 86400 s; correct --time.");
         }
         if self.options.fstop.is_some_and(|n| n < 0.5)
             || self.options.focus.is_some_and(|f| f < 0.01)

@@ -48,7 +48,7 @@ pub fn scene_ending(file: &str) -> Result<&'static str> {
         )),
         Some(ending) => Ok(ending),
         None => Err(WorkError::Request(format!(
-            "{} is not a scene; bring a .glb, .obj or .ply, or a .zip with .gltf or .obj and its files.",
+            "{} is not a scene; add a .glb, .obj or .ply, or a .zip with .gltf or .obj and its files.",
             if file.is_empty() { "The file" } else { file }
         ))),
     }
@@ -120,7 +120,7 @@ fn fill(
         app.store.add_viewpoint(
             id,
             &ViewpointDraft {
-                name: "Middle".into(),
+                name: "Viewpoint 1".into(),
                 pose: Pose {
                     position: stand::middle(&scene).to_array(),
                     heading_deg: 0.0,
@@ -241,7 +241,7 @@ pub fn bring_surroundings(
         let ending = ending.filter(|e| ["exr", "hdr", "jpg", "jpeg", "png"].contains(&e.as_str()));
         let Some(ending) = ending else {
             return Err(WorkError::Request(format!(
-                "{file} is no picture of surroundings; bring an .exr or .hdr (or a .jpg or .png, which light weakly)."
+                "{file} is no picture of surroundings; add an .exr or .hdr (or a .jpg or .png, which light weakly)."
             )));
         };
         let stem = path.file_stem().unwrap_or_default().to_string_lossy();

@@ -24,7 +24,7 @@ pub enum Way {
 
 /// What is said where the library failed.
 const FAILED_OVER: &str =
-    "The denoising library failed, so the built-in filter took the noise out of the whole picture.";
+    "The denoising library failed, so the whole picture was denoised by the built-in filter.";
 
 /// Writes a picture with its noise taken out, if that is wanted. Where the library fails in the middle, all of it is
 /// written again with the built-in filter, and a sentence says so.

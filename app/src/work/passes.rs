@@ -6,7 +6,7 @@ use super::queue::DISPLAY_WIDTH;
 use super::{App, Result, WorkError};
 use crate::api::types::MaskEntry;
 use crate::store::OrderRow;
-use dome_files::exr_picture::ExrStrips;
+use dome_files::exr_picture::{ExrStrips, value_at as value_in};
 use dome_files::{join, jpeg};
 use dome_imaging::Picture;
 use dome_imaging::scale::Shrink;
@@ -31,12 +31,17 @@ fn order_with(app: &App, id: i64, pass: Pass) -> Result<OrderRow> {
     Ok(row)
 }
 
-fn strips(app: &App, id: i64, pass: Pass) -> Result<ExrStrips> {
+/// The channels of a pass; one with fewer than three repeats its last.
+fn channels(pass: Pass) -> [String; 3] {
     let layer = pass.layer();
-    let name = |i: usize| layer.channel_name(i.min(layer.channels.len() - 1));
+    std::array::from_fn(|i| layer.channel_name(i.min(layer.channels.len() - 1)))
+}
+
+fn strips(app: &App, id: i64, pass: Pass) -> Result<ExrStrips> {
+    let names = channels(pass);
     Ok(ExrStrips::open_channels(
         &app.folder.master(id),
-        [&name(0), &name(1), &name(2)],
+        names.each_ref().map(String::as_str),
     )?)
 }
 
@@ -177,15 +182,10 @@ pub fn value_at(app: &App, id: i64, pass: Pass, u: f64, v: f64) -> Result<String
     let row = order_with(app, id, pass)?;
     let pixel = |x: f64, n: u32| ((x * f64::from(n)) as u32).min(n.saturating_sub(1));
     let (column, line) = (pixel(u, row.spec.width), pixel(v, row.spec.height));
-    let mut value = [0.0f32; 3];
-    for strip in strips(app, id, pass)? {
-        let strip = strip?;
-        if line < strip.end() {
-            let at = column as usize * 3;
-            value.copy_from_slice(&strip.row(line - strip.top)[at..at + 3]);
-            break;
-        }
-    }
+    let names = channels(pass);
+    let names = names.each_ref().map(String::as_str);
+    let found = value_in(&app.folder.master(id), &names, (column, line))?;
+    let value: [f32; 3] = std::array::from_fn(|i| found[i]);
     let [x, y, z] = value;
     Ok(match pass {
         Pass::Depth if x >= NO_DEPTH => "nothing there".into(),

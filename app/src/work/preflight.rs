@@ -66,7 +66,7 @@ impl<'a> Place<'a> {
             clearance,
             limits: limits(self.settings),
             starts: self.starts,
-            stereo: false,
+            stereo: self.settings.stand.stereo,
             lamps: Vec::new(),
             open: 0.0,
             sky: 1.0,
@@ -136,16 +136,21 @@ pub fn travel(mover: &Mover, time_s: f64) -> Option<f64> {
     (way.x.hypot(way.z) > 1e-4).then(|| heading_pitch(way).0)
 }
 
-/// The purpose of an order by its shape.
-fn purpose(shape: Shape) -> Purpose {
+/// The purpose of an order: its shape says it, or the project does.
+fn purpose(shape: Shape, said: Purpose) -> Purpose {
     match shape {
         Shape::Fisheye { .. } => Purpose::Dome,
         Shape::MirrorBall | Shape::AngularMap => Purpose::Light,
-        _ => Purpose::Look,
+        _ => said,
     }
 }
 
-fn order_facts(app: &App, row: &OrderRow, all: &[OrderRow]) -> Option<OrderFacts> {
+fn order_facts(
+    app: &App,
+    settings: &SceneSettings,
+    row: &OrderRow,
+    all: &[OrderRow],
+) -> Option<OrderFacts> {
     let spec = &row.spec;
     let shape: Shape = spec.shape.parse().ok()?;
     let size = PictureSize::new(shape, Some(spec.width), None).ok();
@@ -162,7 +167,7 @@ fn order_facts(app: &App, row: &OrderRow, all: &[OrderRow]) -> Option<OrderFacts
         shape,
         width: Some(spec.width),
         height: None,
-        purpose: purpose(shape),
+        purpose: purpose(shape, settings.stand.purpose),
         samples: spec.samples,
         noise_percent: spec.noise_percent.map(f64::from),
         denoise: spec.denoise,
@@ -320,7 +325,7 @@ pub fn of_project(app: &App, project: i64) -> Result<Vec<FindingInfo>> {
             continue;
         }
         let facts = Facts {
-            order: order_facts(app, order, &orders),
+            order: order_facts(app, &row.settings, order, &orders),
             ..Facts::default()
         };
         found.extend(

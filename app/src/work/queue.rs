@@ -4,7 +4,7 @@ use super::convert;
 use super::denoise::{Way, denoised, written};
 use super::preview::{SCREEN_TONE, shaped_eye};
 use super::{App, Result, WorkError};
-use crate::api::types::{Event, Order, OrderSpec, OrderState};
+use crate::api::types::{Event, Order, OrderSpec, OrderState, QueueEntry};
 use crate::folder::{DataFolder, remove};
 use crate::store::OrderRow;
 use dome_files::picture_file::{self, PictureSpec};
@@ -394,6 +394,59 @@ pub fn strip_of(app: &App, id: i64, top: u32) -> Result<Strip> {
     Ok(strip_file::read(&app.folder.strip(id, top), &layers)?.beauty)
 }
 
+/// What is finished of an order's picture, as the screen shows it; the rest is grey. One answer for hundreds of strips.
+pub fn finished_picture(app: &App, id: i64) -> Result<Picture> {
+    let spec = app.store.order(id)?.spec;
+    let layers = strip_passes(&spec).layers();
+    let across = spec.width.min(DISPLAY_WIDTH);
+    let down = (u64::from(across) * u64::from(spec.height) / u64::from(spec.width.max(1))) as u32;
+    let mut shrink = Shrink::new((spec.width, spec.height), (across, down.max(1)));
+    for place in Render::strip_places(spec.height) {
+        let strip = read_strip(app, id, place, spec.width, &layers);
+        let beauty = strip.map_or_else(
+            || Strip {
+                top: place.0,
+                width: spec.width,
+                samples: vec![NOT_YET; (place.1 * spec.width) as usize * 3],
+            },
+            |s| s.beauty,
+        );
+        shrink
+            .add(&beauty)
+            .map_err(|e| WorkError::Request(e.to_string()))?;
+    }
+    Ok(shrink.finish())
+}
+
+/// Light that the screen shows as the grey round pictures.
+const NOT_YET: f32 = 0.185;
+
+/// An order that waits or is rendered, of whatever project.
+pub fn all_waiting(app: &App) -> Result<Vec<QueueEntry>> {
+    let mut entries = Vec::new();
+    for card in app.store.project_cards()? {
+        for row in app.store.orders(card.id)? {
+            if !matches!(row.state, OrderState::Queued | OrderState::Running) {
+                continue;
+            }
+            let running = app.queue.running().filter(|r| r.id == row.id);
+            let (progress, remaining_s) = running.map_or((0.0, None), |r| r.progress());
+            entries.push(QueueEntry {
+                order: row.id,
+                project: card.id,
+                project_name: card.name.clone(),
+                viewpoint: row.spec.viewpoint,
+                state: row.state,
+                progress,
+                remaining_s,
+            });
+        }
+    }
+    // The one at work, then in the order of their turns.
+    entries.sort_by_key(|e| (e.state != OrderState::Running, e.order));
+    Ok(entries)
+}
+
 fn write_master(
     app: &App,
     id: i64,
@@ -520,7 +573,7 @@ pub fn resume(app: &App, id: i64) -> Result<()> {
             Ok(())
         }
         _ => Err(WorkError::Conflict(format!(
-            "Order {id} is not stopped; there is nothing to go on with."
+            "Order {id} is not stopped; there is nothing to resume."
         ))),
     }
 }

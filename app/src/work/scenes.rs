@@ -205,7 +205,7 @@ pub fn surroundings_picture(path: &Path) -> Result<(Picture, &'static str, Vec<S
     let (w, h) = (read.picture.width, read.picture.height);
     let mut shape = shape_of_size(w, h).ok_or_else(|| {
         WorkError::Request(format!(
-            "{} is {w} x {h} px, which is no shape of surroundings; bring a latitude-longitude picture (2:1), an angular map (1:1), a cube cross (4:3 or 3:4) or a cube strip (6:1 or 1:6).",
+            "{} is {w} x {h} px, which is no shape of surroundings; add a latitude-longitude picture (2:1), an angular map (1:1), a cube cross (4:3 or 3:4) or a cube strip (6:1 or 1:6).",
             dome_files::error::display_name(path)
         ))
     })?;

@@ -64,7 +64,7 @@ pub fn apply(
         && !(is_plain_name(file) && app.folder.surroundings(id).join(file).is_file())
     {
         return Err(WorkError::Request(format!(
-            "There is no picture {file} among the project's surroundings; bring it first."
+            "There is no picture {file} among the project's surroundings; add it first."
         )));
     }
     if new.unit == old.unit
@@ -185,7 +185,7 @@ fn check_settings(s: &SceneSettings) -> Result<()> {
     }
     if !(0.0..=86_400.0).contains(&s.time_s) {
         return Err(WorkError::Request(
-            "The moment must lie between 0 and 86400 s; correct it.".into(),
+            "The time must lie between 0 and 86400 s; correct it.".into(),
         ));
     }
     Ok(())

@@ -532,43 +532,7 @@ impl ExrStrips {
 
     fn planes(&self, block: &UncompressedBlock) -> Result<(u32, Vec<Vec<f32>>)> {
         let header = &self.blocks.meta_data().headers[0];
-        let (width, rows) = (
-            block.index.pixel_size.width(),
-            block.index.pixel_size.height(),
-        );
-        if width != self.header.width as usize {
-            return Err(FileError::unsupported(
-                display_name(&self.path),
-                "a tiled EXR cannot be read yet; save it in scan lines",
-            ));
-        }
-        let mut planes = vec![vec![0.0; width * rows]; header.channels.list.len()];
-        for (range, line) in
-            exr::block::lines::LineIndex::lines_in_block(block.index, &header.channels)
-        {
-            let bytes = &block.data[range];
-            let row = line.position.y() - block.index.pixel_position.y();
-            let out = &mut planes[line.channel][row * width..][..width];
-            match header.channels.list[line.channel].sample_type {
-                SampleType::F16 => {
-                    for (v, b) in out.iter_mut().zip(bytes.chunks_exact(2)) {
-                        *v = f16::from_ne_bytes([b[0], b[1]]).to_f32();
-                    }
-                }
-                SampleType::F32 => {
-                    for (v, b) in out.iter_mut().zip(bytes.chunks_exact(4)) {
-                        *v = f32::from_ne_bytes([b[0], b[1], b[2], b[3]]);
-                    }
-                }
-                SampleType::U32 => {
-                    return Err(FileError::unsupported(
-                        display_name(&self.path),
-                        "its colour is whole numbers; save half or float",
-                    ));
-                }
-            }
-        }
-        Ok((block.index.pixel_position.y() as u32, planes))
+        planes_of(header, block, self.header.width, &self.path)
     }
 
     fn strip(&self, top: u32, planes: &[Vec<f32>]) -> Result<Strip> {
@@ -591,6 +555,93 @@ impl ExrStrips {
             samples,
         })
     }
+}
+
+/// The channels of a block, one after the other in the header's order, and its first row.
+fn planes_of(
+    header: &Header,
+    block: &UncompressedBlock,
+    full_width: u32,
+    path: &Path,
+) -> Result<(u32, Vec<Vec<f32>>)> {
+    let (width, rows) = (
+        block.index.pixel_size.width(),
+        block.index.pixel_size.height(),
+    );
+    if width != full_width as usize {
+        return Err(FileError::unsupported(
+            display_name(path),
+            "a tiled EXR cannot be read yet; save it in scan lines",
+        ));
+    }
+    let mut planes = vec![vec![0.0; width * rows]; header.channels.list.len()];
+    for (range, line) in exr::block::lines::LineIndex::lines_in_block(block.index, &header.channels)
+    {
+        let bytes = &block.data[range];
+        let row = line.position.y() - block.index.pixel_position.y();
+        let out = &mut planes[line.channel][row * width..][..width];
+        match header.channels.list[line.channel].sample_type {
+            SampleType::F16 => {
+                for (v, b) in out.iter_mut().zip(bytes.chunks_exact(2)) {
+                    *v = f16::from_ne_bytes([b[0], b[1]]).to_f32();
+                }
+            }
+            SampleType::F32 => {
+                for (v, b) in out.iter_mut().zip(bytes.chunks_exact(4)) {
+                    *v = f32::from_ne_bytes([b[0], b[1], b[2], b[3]]);
+                }
+            }
+            SampleType::U32 => {
+                return Err(FileError::unsupported(
+                    display_name(path),
+                    "its colour is whole numbers; save half or float",
+                ));
+            }
+        }
+    }
+    Ok((block.index.pixel_position.y() as u32, planes))
+}
+
+/// The values of some channels at one pixel, from the one block that holds it: a picture of any size answers at once.
+/// Row and column count from the top left of the data window.
+pub fn value_at(path: &Path, names: &[&str], (column, row): (u32, u32)) -> Result<Vec<f32>> {
+    let name = display_name(path);
+    let bad = |e: exr::error::Error| FileError::damaged(&name, e);
+    let file = File::open(path).map_err(FileError::io("Reading", path))?;
+    let reader = exr::block::read(BufReader::new(file), false).map_err(bad)?;
+    let [header] = reader.headers() else {
+        return Err(FileError::unsupported(
+            name,
+            "it has several parts; save one part",
+        ));
+    };
+    check_size(header, &name)?;
+    let header = header.clone();
+    let width = header.layer_size.width() as u32;
+    let blocks = reader
+        .filter_chunks(false, |_, _, block| {
+            let (top, rows) = (block.pixel_position.y(), block.pixel_size.height());
+            (top..top + rows).contains(&(row as usize))
+        })
+        .map_err(bad)?;
+    let mut blocks = blocks.sequential_decompressor(false);
+    let block = blocks
+        .decompress_next_block()
+        .ok_or_else(|| FileError::damaged(&name, format!("its row {row} is missing")))?
+        .map_err(bad)?;
+    let (top, planes) = planes_of(&header, &block, width, path)?;
+    let at = (row.saturating_sub(top) as usize) * width as usize + column as usize;
+    names
+        .iter()
+        .map(|wanted| {
+            let place = header.channels.list.iter().position(|c| c.name.eq(wanted));
+            place
+                .and_then(|p| planes[p].get(at).copied())
+                .ok_or_else(|| {
+                    FileError::unsupported(&name, format!("it has no channel {wanted} there"))
+                })
+        })
+        .collect()
 }
 
 impl Iterator for ExrStrips {

@@ -50,7 +50,7 @@ pub fn join(parts: &[PathBuf], to: &Path) -> Result<()> {
         if top != row {
             let what = if top > row { "missing" } else { "there twice" };
             return Err(FileError::Request(format!(
-                "Rows {} to {} are {what}, before {}; bring parts that follow on each other.",
+                "Rows {} to {} are {what}, before {}; give parts that follow on each other.",
                 row.min(top),
                 row.max(top) - 1,
                 display_name(path)
@@ -60,7 +60,7 @@ pub fn join(parts: &[PathBuf], to: &Path) -> Result<()> {
     }
     if row != i64::from(whole.full.1) {
         return Err(FileError::Request(format!(
-            "Rows {row} to {} are missing; render them and bring them along.",
+            "Rows {row} to {} are missing; render them and give them too.",
             whole.full.1 - 1
         )));
     }

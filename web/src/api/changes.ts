@@ -10,6 +10,7 @@ export const keys = {
   projects: ["projects"] as const,
   pictures: ["pictures"] as const,
   project: (id: number) => ["project", id] as const,
+  queue: ["queue"] as const,
 };
 
 function withOrder(project: Project, order: Order): Project {
@@ -33,6 +34,7 @@ export function useChanges(): void {
           (p) => p && withOrder(p, event.order),
         );
         if (event.order.state === "done") void queries.invalidateQueries({ queryKey: keys.projects });
+        void queries.invalidateQueries({ queryKey: keys.queue });
       } else if (event.kind === "making") {
         const { work } = event;
         queries.setQueryData<Pictures>(
@@ -41,6 +43,9 @@ export function useChanges(): void {
         );
       } else if (event.kind === "pictures") {
         void queries.invalidateQueries({ queryKey: keys.pictures });
+      } else if (event.kind === "project") {
+        void queries.invalidateQueries({ queryKey: keys.projects });
+        void queries.invalidateQueries({ queryKey: keys.project(event.project) });
       } else {
         // The line was opened again, or something else changed: what was missed is asked for.
         void queries.invalidateQueries();

@@ -26,6 +26,7 @@ import type { Pass } from "../generated/Pass";
 import type { Pictures } from "../generated/Pictures";
 import type { Plan } from "../generated/Plan";
 import type { PreviewRequest } from "../generated/PreviewRequest";
+import type { QueueEntry } from "../generated/QueueEntry";
 import type { Project } from "../generated/Project";
 import type { ProjectCard } from "../generated/ProjectCard";
 import type { ProjectChange } from "../generated/ProjectChange";
@@ -36,7 +37,15 @@ import type { Viewpoint } from "../generated/Viewpoint";
 import type { ViewpointDraft } from "../generated/ViewpointDraft";
 
 /** A refusal by the server: its message is one whole sentence. */
-export class Refusal extends Error {}
+export class Refusal extends Error {
+  constructor(
+    message: string,
+    /** What to choose from, where the request must say which. */
+    readonly choices: string[] = [],
+  ) {
+    super(message);
+  }
+}
 
 const UNREACHABLE = "The server does not answer; see whether it is still running, then try again.";
 
@@ -58,20 +67,21 @@ async function request(
     if (signal?.aborted) throw e;
     throw new Refusal(UNREACHABLE);
   }
-  if (!response.ok) throw new Refusal(await sentence(response));
+  if (!response.ok) throw await refusal(response);
   return response;
 }
 
-async function sentence(response: Response): Promise<string> {
+async function refusal(response: Response): Promise<Refusal> {
   try {
-    return ((await response.json()) as ApiError).error;
+    const { error, choices } = (await response.json()) as ApiError;
+    return new Refusal(error, choices);
   } catch {
-    return UNREACHABLE;
+    return new Refusal(UNREACHABLE);
   }
 }
 
-async function json<T>(method: string, path: string, body?: unknown): Promise<T> {
-  return (await (await request(method, path, body)).json()) as T;
+async function json<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+  return (await (await request(method, path, body, signal)).json()) as T;
 }
 
 async function done(method: string, path: string): Promise<void> {
@@ -160,8 +170,9 @@ export const api = {
     json<WidthPlan>("GET", `/width-plan?width=${width}&frame=${frame}&hfov=${hfov}&per_degree=${perDegree}`),
   passPicture: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/picture.jpg`,
   passFile: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/pass.exr`,
-  passValue: (order: number, pass: Pass, u: number, v: number) =>
-    json<string>("GET", `/orders/${order}/passes/${pass}/at?u=${u}&v=${v}`),
+  passValue: (order: number, pass: Pass, u: number, v: number, signal: AbortSignal) =>
+    json<string>("GET", `/orders/${order}/passes/${pass}/at?u=${u}&v=${v}`, undefined, signal),
+  queue: () => json<QueueEntry[]>("GET", "/queue"),
   order: (project: number, body: OrderRequest) => json<Order>("POST", `/projects/${project}/orders`, body),
   stopOrder: (id: number) => done("POST", `/orders/${id}/stop`),
   resumeOrder: (id: number) => done("POST", `/orders/${id}/resume`),
@@ -205,15 +216,24 @@ function send<T>(path: string, file: File, progress: (share: number) => void): P
     sending.addEventListener("error", () => reject(new Refusal(UNREACHABLE)));
     sending.addEventListener("load", () => {
       if (sending.status === 200) resolve(sending.response as T);
-      else reject(new Refusal((sending.response as ApiError | null)?.error ?? UNREACHABLE));
+      else {
+        const told = sending.response as ApiError | null;
+        reject(new Refusal(told?.error ?? UNREACHABLE, told?.choices));
+      }
     });
     sending.send(file);
   });
 }
 
-/** Sends a scene; `progress` hears the share that has been sent. */
-export function upload(file: File, name: string, progress: (share: number) => void): Promise<Project> {
-  const query = `file=${encodeURIComponent(file.name)}&name=${encodeURIComponent(name)}`;
+/** Sends a scene; of an archive with several `inside` says which. `progress` hears the share that has been sent. */
+export function upload(
+  file: File,
+  name: string,
+  inside: string | undefined,
+  progress: (share: number) => void,
+): Promise<Project> {
+  const which = inside === undefined ? "" : `&inside=${encodeURIComponent(inside)}`;
+  const query = `file=${encodeURIComponent(file.name)}&name=${encodeURIComponent(name)}${which}`;
   return send(`/projects?${query}`, file, progress);
 }
 

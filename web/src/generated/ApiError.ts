@@ -7,4 +7,8 @@ export type ApiError = {
 /**
  * One sentence: what, where, what to do.
  */
-error: string, };
+error: string, 
+/**
+ * What to choose from, where the request must say which.
+ */
+choices?: Array<string>, };

@@ -13,6 +13,18 @@ faces: [number | null, number | null, number | null, number | null, number | nul
  */
 certain: boolean, 
 /**
- * What the names were read as: `words`, `letters`, `axes` or `numbers`.
+ * What it was read from: `words`, `short words`, `letters`, `axes`, `edges` or `numbers`.
  */
-by: string, };
+by: string, 
+/**
+ * Quarter turns clockwise that each picture is turned by, in the order of the faces.
+ */
+turns: [number, number, number, number, number, number], 
+/**
+ * Where the edges told it: how sure they are, 0 to 1.
+ */
+confidence: number | null, 
+/**
+ * Where the edges told it: mean step across them, and of the next best way, percent of white.
+ */
+steps_percent: [number, number] | null, };

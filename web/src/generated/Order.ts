@@ -51,6 +51,6 @@ spent_s: number,
  */
 master_bytes: number | null, 
 /**
- * Why it failed.
+ * Why it failed, or what is to be said of a finished one.
  */
 problem: string | null, };

@@ -6,6 +6,8 @@ import { keys } from "../api/changes";
 import type { Package } from "../generated/Package";
 import type { Order } from "../generated/Order";
 import type { Project } from "../generated/Project";
+import { ConfirmButton } from "../parts/ConfirmButton";
+import { EmptyStage } from "../parts/EmptyStage";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { refused } from "../parts/numbers";
@@ -71,15 +73,14 @@ function PackageCard({ made, project }: { made: Package; project: number }) {
           className="btn btn-sm btn-outline"
           onClick={() => go(`/project/${project}/look?package=${made.id}`)}
         >
-          Look round in it
+          Look at it
         </button>
-        <button
-          type="button"
-          className="btn btn-ghost btn-sm ml-auto font-normal text-error"
-          onClick={() => remove.mutate()}
-        >
-          Remove
-        </button>
+        <ConfirmButton
+          label="Remove"
+          question="Remove this JPEG for good?"
+          className="btn-sm ml-auto"
+          onConfirm={() => remove.mutate()}
+        />
       </div>
     </li>
   );
@@ -99,6 +100,7 @@ function openingOf(order: Order | undefined): View {
 /** The file that is handed over, with its opening view, read back and checked. */
 export function HandOverStage({ project }: { project: Project }) {
   const queries = useQueryClient();
+  const [, go] = useLocation();
   const masters = project.orders.filter((o) => o.state === "done");
   const asked = Number(new URLSearchParams(useSearch()).get("order"));
   const [chosen, setChosen] = useState(masters.find((o) => o.id === asked)?.id ?? masters[0]?.id ?? 0);
@@ -139,17 +141,18 @@ export function HandOverStage({ project }: { project: Project }) {
 
   if (!order) {
     return (
-      <div className="mx-auto mt-16 max-w-md text-center">
-        <h1 className="mb-2 text-2xl">No master yet</h1>
-        <p className="text-base-content/80">
-          A JPEG for hosts is made from a finished render. Order one at Render first.
-        </p>
-      </div>
+      <EmptyStage
+        title="No master yet"
+        action="Order a render"
+        onAction={() => go(`/project/${project.id}/render`)}
+      >
+        A JPEG for hosts is made from a finished render.
+      </EmptyStage>
     );
   }
   const opening = wrapHeading(heading + view.lon);
   return (
-    <div className="grid h-full min-h-[640px] grid-cols-[minmax(0,1fr)_minmax(0,27rem)] gap-5">
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_minmax(20rem,27rem)] gap-4 xl:gap-5">
       <section className="flex min-h-0 min-w-0 flex-col gap-3">
         <Horizon
           picture={`/api/orders/${order.id}/picture.jpg`}
@@ -167,7 +170,8 @@ export function HandOverStage({ project }: { project: Project }) {
             view={view}
             onView={setView}
             label="What is seen first"
-            className="h-full min-h-40 w-1/2 rounded-2xl"
+            caption
+            className="h-full min-h-32 w-1/2"
           />
           <p className="flex-1 text-sm text-base-content/80">
             Click or drag on the Horizon, or turn this window: what you see here is what people see first when
@@ -177,7 +181,7 @@ export function HandOverStage({ project }: { project: Project }) {
       </section>
       <section className="flex min-h-0 flex-col gap-3">
         <form
-          className="rounded-box border border-base-300 p-4"
+          className="shrink-0 rounded-box border border-base-300 p-4"
           noValidate
           onSubmit={(e) => {
             e.preventDefault();
@@ -243,14 +247,14 @@ export function HandOverStage({ project }: { project: Project }) {
               onChange={(q) => setQuality(Math.round(q))}
             />
             <label className="flex flex-col gap-0.5">
-              <span className="text-xs text-base-content/75">Bright light</span>
+              <span className="text-xs text-base-content/75">Highlights</span>
               <select
                 className="select select-sm w-full bg-base-100"
                 value={soft ? "soft" : "plain"}
                 onChange={(e) => setSoft(e.target.value === "soft")}
               >
-                <option value="soft">rolls off</option>
-                <option value="plain">is cut off</option>
+                <option value="soft">soft</option>
+                <option value="plain">clipped</option>
               </select>
             </label>
           </div>
@@ -261,7 +265,7 @@ export function HandOverStage({ project }: { project: Project }) {
             </button>
           </div>
         </form>
-        <ul className="min-h-0 flex-1 space-y-3 overflow-auto">
+        <ul className="scrolls min-h-0 flex-1 space-y-3">
           {project.packages.map((k) => (
             <PackageCard key={k.id} made={k} project={project.id} />
           ))}

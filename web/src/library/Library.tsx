@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useLocation } from "wouter";
-import { api, upload } from "../api/client";
+import { Refusal, api, upload } from "../api/client";
 import { keys } from "../api/changes";
 import type { ProjectCard } from "../generated/ProjectCard";
 import { Problem } from "../parts/Problem";
 import { Header } from "../shell/Header";
+import { useTitle } from "../shell/useTitle";
 
 const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
 
@@ -50,19 +51,24 @@ export function Library() {
   const [sending, setSending] = useState<{ name: string; share: number } | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
   const [over, setOver] = useState(false);
+  const [choices, setChoices] = useState<{ file: File; scenes: string[] } | null>(null);
+  useTitle("Library");
 
-  const bring = async (file: File | undefined) => {
+  const bring = async (file: File | undefined, inside?: string) => {
     if (!file || sending) return;
     setProblem(null);
+    setChoices(null);
     setSending({ name: file.name, share: 0 });
     try {
       const title = file.name.replace(/\.[^.]*$/, "") || file.name;
-      const project = await upload(file, title, (share) => setSending({ name: file.name, share }));
+      const project = await upload(file, title, inside, (share) => setSending({ name: file.name, share }));
       queries.setQueryData(keys.project(project.id), project);
       void queries.invalidateQueries({ queryKey: keys.projects });
       go(`/project/${project.id}/scene`);
     } catch (e) {
-      setProblem(e);
+      // An archive of several scenes: which one is asked here.
+      if (e instanceof Refusal && e.choices.length > 0) setChoices({ file, scenes: e.choices });
+      else setProblem(e);
     } finally {
       setSending(null);
       if (chooser.current) chooser.current.value = "";
@@ -110,11 +116,35 @@ export function Library() {
                   />
                   <p className="text-xs text-base-content/75">{Math.floor(sending.share * 100)} % sent</p>
                 </>
+              ) : choices ? (
+                <>
+                  <h2 className="text-lg">Which scene of {choices.file.name}?</h2>
+                  <div className="flex max-h-40 flex-wrap justify-center gap-1.5 overflow-auto">
+                    {choices.scenes.map((scene) => (
+                      <button
+                        key={scene}
+                        type="button"
+                        className="btn btn-sm"
+                        data-testid="inside"
+                        onClick={() => void bring(choices.file, scene)}
+                      >
+                        {scene}
+                      </button>
+                    ))}
+                  </div>
+                  <button
+                    type="button"
+                    className="btn btn-ghost btn-sm font-normal"
+                    onClick={() => setChoices(null)}
+                  >
+                    Cancel
+                  </button>
+                </>
               ) : (
                 <>
                   <h2 className="text-lg">New project</h2>
                   <p className="max-w-64 text-sm text-base-content/75">
-                    Drop a scene here: a .glb, or a .zip with .gltf or .obj and its files.
+                    Drop a scene here: a .glb, .obj or .ply, or a .zip with .gltf or .obj and its files.
                   </p>
                   <button
                     type="button"

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { useSearch } from "wouter";
+import { useLocation, useSearch } from "wouter";
 import type { Package } from "../generated/Package";
 import type { Project } from "../generated/Project";
+import { EmptyStage } from "../parts/EmptyStage";
 import { Problem } from "../parts/Problem";
 import { degrees, wrapHeading, wrapSigned } from "../parts/units";
 import { Lookout } from "../sphere/Lookout";
@@ -85,17 +86,19 @@ function Viewer({ made }: { made: Package }) {
 
 /** The finished picture as viewers will see it. */
 export function LookStage({ project }: { project: Project }) {
+  const [, go] = useLocation();
   const asked = Number(new URLSearchParams(useSearch()).get("package"));
   const [chosen, setChosen] = useState(asked);
   const made = project.packages.find((p) => p.id === chosen) ?? project.packages[0];
   if (!made) {
     return (
-      <div className="mx-auto mt-16 max-w-md text-center">
-        <h1 className="mb-2 text-2xl">Nothing to look at yet</h1>
-        <p className="text-base-content/80">
-          Make a JPEG at Hand over; it opens here as viewers will see it.
-        </p>
-      </div>
+      <EmptyStage
+        title="Nothing to look at yet"
+        action="Go to Hand over"
+        onAction={() => go(`/project/${project.id}/hand-over`)}
+      >
+        Make a JPEG at Hand over; it opens here as viewers will see it.
+      </EmptyStage>
     );
   }
   return (

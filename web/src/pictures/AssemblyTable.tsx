@@ -30,7 +30,8 @@ const SAID: Record<string, string> = {
   "short words": "The names say which face is which.",
   letters: "The letters in the names say which face is which.",
   axes: "The axes in the names say which face is which.",
-  edges: "The names do not say which face is which; their edges do. See that they meet, swap and turn faces if not.",
+  edges:
+    "The names do not say which face is which; their edges do. See that they meet, swap and turn faces if not.",
   numbers:
     "Neither the names nor the edges say which face is which. This is a guess by their order: see that edges meet, swap and turn faces until they do.",
 };
@@ -55,9 +56,10 @@ export function AssemblyTable({ ids, pictures, onDone, onLeave }: Props) {
   });
   const find = (id: number | null) => pictures.find((p) => p.id === id) ?? null;
   // A face that is turned clockwise is turned back by the rest of the circle.
-  const guessed = guess.data?.faces.map(
-    (id, i): Laid => ({ picture: find(id), quarters: (4 - (guess.data.turns[i] ?? 0)) % 4 }),
-  );
+  const guessed = guess.data?.faces.map((id, i): Laid => ({
+    picture: find(id),
+    quarters: (4 - (guess.data.turns[i] ?? 0)) % 4,
+  }));
   const laid = changed ?? guessed;
   const first = laid?.find((l) => l.picture)?.picture;
   const format = chosen ?? (first ? keeping(first) : "png");
@@ -104,9 +106,9 @@ export function AssemblyTable({ ids, pictures, onDone, onLeave }: Props) {
   return (
     <div className="flex flex-col gap-3" data-testid="assembly">
       <div className="flex items-center gap-4">
-        <h2 className="flex-1 text-xl">Fold a cube</h2>
+        <h2 className="flex-1 text-xl">Assemble cube faces</h2>
         <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={onLeave}>
-          Leave
+          Cancel
         </button>
       </div>
       <p className="max-w-3xl text-sm">

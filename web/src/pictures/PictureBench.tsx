@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api } from "../api/client";
 import type { BroughtPicture } from "../generated/BroughtPicture";
 import { Problem } from "../parts/Problem";
+import { Tabs } from "../parts/Tabs";
 import { bytes, wrapSigned } from "../parts/units";
 import { ShapeChooser } from "../render/ShapeChooser";
 import { Horizon } from "../sphere/Horizon";
@@ -93,20 +94,12 @@ export function PictureBench({ picture, others }: { picture: BroughtPicture; oth
           <Problem error={shape.error ?? (trouble ? new Error(trouble) : null)} />
         </div>
       </div>
-      <div role="tablist" className="flex gap-1 border-b border-base-300">
-        {TOOLS.map((t) => (
-          <button
-            key={t}
-            type="button"
-            role="tab"
-            aria-selected={t === tool}
-            className={`rounded-t-field px-4 py-1.5 text-sm ${t === tool ? "border border-b-0 border-base-300 bg-base-200 font-semibold" : "hover:bg-base-200"}`}
-            onClick={() => setTool(t)}
-          >
-            {TOOL_NAMES[t]}
-          </button>
-        ))}
-      </div>
+      <Tabs
+        label="What to do with it"
+        tabs={TOOLS.map((t) => [t, TOOL_NAMES[t]] as const)}
+        chosen={tool}
+        onChoose={setTool}
+      />
       {tool === "diagnosis" ? (
         <DiagnosisPanel picture={picture} others={others} />
       ) : !known ? (

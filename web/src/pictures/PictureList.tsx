@@ -2,6 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { api } from "../api/client";
 import type { BroughtPicture } from "../generated/BroughtPicture";
 import type { PictureWork } from "../generated/PictureWork";
+import { ConfirmButton } from "../parts/ConfirmButton";
 import { duration } from "../parts/units";
 import { shapeName } from "../render/shapes";
 import { flatOf } from "./pictures";
@@ -24,7 +25,7 @@ export function PictureList({ pictures, making, chosen, picked, onPick, onChoose
   const remove = useMutation({ mutationFn: api.removePicture });
   const stop = useMutation({ mutationFn: api.stopPicture });
   return (
-    <ul className="min-h-0 flex-1 space-y-1 overflow-auto" data-testid="pictures">
+    <ul className="scrolls min-h-0 flex-1 space-y-1" data-testid="pictures">
       {making.map((w) => (
         <li key={`making-${w.id}`} className="rounded-field border border-base-300 p-2 text-xs">
           <p className="truncate" title={w.what}>
@@ -78,14 +79,15 @@ export function PictureList({ pictures, making, chosen, picked, onPick, onChoose
               <span className="block truncate text-xs text-base-content/75">{about(p)}</span>
             </span>
           </button>
-          <button
-            type="button"
-            className="btn btn-xs absolute right-1 bottom-1 bg-base-100 opacity-0 group-hover:opacity-100 focus-visible:opacity-100"
-            aria-label={`Remove ${p.file}`}
-            onClick={() => remove.mutate(p.id)}
-          >
-            Remove
-          </button>
+          <span className="absolute right-1 bottom-1 rounded-field bg-base-100 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
+            <ConfirmButton
+              label="Remove"
+              question="Remove for good?"
+              ariaLabel={`Remove ${p.file}`}
+              className="btn-xs"
+              onConfirm={() => remove.mutate(p.id)}
+            />
+          </span>
         </li>
       ))}
     </ul>

@@ -5,6 +5,7 @@ import { api, uploadPicture } from "../api/client";
 import { keys } from "../api/changes";
 import { Problem } from "../parts/Problem";
 import { Header } from "../shell/Header";
+import { useTitle } from "../shell/useTitle";
 import { AssemblyTable } from "./AssemblyTable";
 import { PictureBench } from "./PictureBench";
 import { PictureList } from "./PictureList";
@@ -21,6 +22,7 @@ export function PicturesPage({ chosen }: { chosen: number | null }) {
   const [assembling, setAssembling] = useState<number[] | null>(null);
   const pictures = data?.pictures ?? [];
   const picture = pictures.find((p) => p.id === chosen) ?? pictures[0];
+  useTitle(picture?.file, "Pictures");
 
   const bring = async (files: File[]) => {
     if (files.length === 0 || sending) return;
@@ -75,7 +77,7 @@ export function PicturesPage({ chosen }: { chosen: number | null }) {
               disabled={sending !== null}
               onClick={() => chooser.current?.click()}
             >
-              Bring pictures
+              Add pictures
             </button>
             <p className="text-xs text-base-content/75">
               Panoramas, environment maps or the six faces of a cube: .exr, .hdr, .png, .jpg. They may also be
@@ -127,7 +129,7 @@ export function PicturesPage({ chosen }: { chosen: number | null }) {
               >
                 {picked.length < 5 || picked.length > 6
                   ? `${picked.length} chosen; a cube takes 5 or 6`
-                  : `Fold ${picked.length} into a cube`}
+                  : `Assemble ${picked.length} faces`}
               </button>
             )}
           </aside>
@@ -149,8 +151,8 @@ export function PicturesPage({ chosen }: { chosen: number | null }) {
               <div className="mx-auto mt-24 max-w-md text-center">
                 <h2 className="mb-2 text-2xl">No pictures yet</h2>
                 <p className="text-base-content/80">
-                  Bring a panorama that was made elsewhere: look round in it, convert it, find its seams and
-                  see how it lights.
+                  Add a panorama that was made elsewhere: look round in it, convert it, find its seams and see
+                  how it lights.
                 </p>
               </div>
             )}

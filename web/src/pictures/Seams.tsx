@@ -62,7 +62,7 @@ export function SeamPanel({ seams, error, heading, onLook }: Props) {
               className="btn btn-ghost btn-xs"
               onClick={() => onLook(s.lon_deg, s.lat_deg)}
             >
-              Look there
+              Show it
             </button>
           </li>
         ))}

@@ -10,7 +10,7 @@ export const TOOL_NAMES: Record<Tool, string> = {
   convert: "Convert",
   seams: "Seams",
   diagnosis: "Diagnosis",
-  balls: "Ball test",
+  balls: "Light test on balls",
 };
 
 export const FORMATS: readonly (readonly [string, string])[] = [

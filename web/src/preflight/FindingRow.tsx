@@ -3,8 +3,8 @@ import { Mark, type Kind } from "../parts/Mark";
 
 const looks: Record<FindingInfo["level"], { kind: Kind; word: string }> = {
   note: { kind: "none", word: "note" },
-  warn: { kind: "look", word: "look at this" },
-  stop: { kind: "stop", word: "stops you" },
+  warn: { kind: "look", word: "check this" },
+  stop: { kind: "stop", word: "must be fixed" },
 };
 
 interface Props {
@@ -46,7 +46,7 @@ export function FindingRow({ finding, place, onFix, onShow }: Props) {
               className="btn btn-ghost btn-xs font-normal"
               onClick={() => onShow(finding)}
             >
-              Look there
+              Show it
             </button>
           )}
         </div>

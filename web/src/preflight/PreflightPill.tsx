@@ -5,11 +5,21 @@ import { api } from "../api/client";
 import { keys } from "../api/changes";
 import type { FindingInfo } from "../generated/FindingInfo";
 import type { Project } from "../generated/Project";
+import type { Purpose } from "../generated/Purpose";
+import { Choice } from "../parts/Choice";
 import { Mark } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
+import { Switch } from "../parts/Switch";
 import { applyFix } from "./applyFix";
 import { FindingRow } from "./FindingRow";
 import { usePreflight } from "./usePreflight";
+
+const PURPOSES: readonly (readonly [Purpose, string])[] = [
+  ["look", "Looking round on a screen"],
+  ["headset", "A headset"],
+  ["dome", "A dome"],
+  ["light", "Lighting other scenes"],
+];
 
 /** Always in sight: how many things would spoil the result, and the list of them. */
 export function PreflightPill({ project }: { project: Project }) {
@@ -23,6 +33,12 @@ export function PreflightPill({ project }: { project: Project }) {
     onSuccess: async () => {
       queries.setQueryData(keys.project(project.id), await api.project(project.id));
     },
+  });
+  const { stand } = project.settings;
+  const settings = useMutation({
+    mutationFn: (next: Project["settings"]["stand"]) =>
+      api.changeProject(project.id, { settings: { ...project.settings, stand: next } }),
+    onSuccess: (p) => queries.setQueryData(keys.project(p.id), p),
   });
   useEffect(() => {
     if (!open) return;
@@ -41,11 +57,11 @@ export function PreflightPill({ project }: { project: Project }) {
   const [stops, warns, notes] = [count("stop"), count("warn"), count("note")];
   const summary =
     findings === undefined
-      ? { kind: "busy" as const, text: "looking" }
+      ? { kind: "busy" as const, text: "checking" }
       : stops > 0
         ? { kind: "stop" as const, text: `${stops} stop${stops === 1 ? "s" : ""}` }
         : warns > 0
-          ? { kind: "look" as const, text: `${warns} to look at` }
+          ? { kind: "look" as const, text: `${warns} to check` }
           : { kind: "fine" as const, text: notes > 0 ? `${notes} note${notes === 1 ? "" : "s"}` : "clear" };
   return (
     <div ref={panel} className="relative">
@@ -73,6 +89,21 @@ export function PreflightPill({ project }: { project: Project }) {
           data-testid="preflight-list"
         >
           <h2 className="text-sm">What would spoil the result</h2>
+          <div className="mb-1 flex flex-wrap items-end gap-3 border-b border-base-300 pb-2">
+            <Choice
+              label="The pictures are for"
+              value={stand.purpose}
+              options={PURPOSES}
+              onChange={(purpose) => settings.mutate({ ...stand, purpose })}
+            />
+            <div className="pb-1.5">
+              <Switch
+                label="Seen with two eyes"
+                on={stand.stereo}
+                onChange={(stereo) => settings.mutate({ ...stand, stereo })}
+              />
+            </div>
+          </div>
           {findings?.length === 0 && (
             <p className="py-2 text-sm">
               <Mark kind="fine">
@@ -96,7 +127,7 @@ export function PreflightPill({ project }: { project: Project }) {
               />
             ))}
           </ul>
-          <Problem error={fix.error} />
+          <Problem error={fix.error ?? settings.error} />
         </div>
       )}
     </div>

@@ -53,7 +53,7 @@ export function FinishedOrder({
   const [u, v] = place?.map((x) => Math.round(x * 500) / 500) ?? [null, null];
   const { data: value } = useQuery({
     queryKey: ["pass-value", order.id, shown, u, v],
-    queryFn: () => api.passValue(order.id, shown ?? "depth", u ?? 0, v ?? 0),
+    queryFn: ({ signal }) => api.passValue(order.id, shown ?? "depth", u ?? 0, v ?? 0, signal),
     enabled: shown !== null && u !== null && v !== null,
     placeholderData: (before) => before,
     gcTime: 10_000,

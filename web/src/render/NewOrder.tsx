@@ -37,10 +37,13 @@ export function NewOrder({
   project,
   asked,
   onOrder,
+  onViewpoint,
 }: {
   project: Project;
   asked: number;
   onOrder: (id: number) => void;
+  /** Another viewpoint was chosen. */
+  onViewpoint: (id: number) => void;
 }) {
   const queries = useQueryClient();
   const [viewpoint, setViewpoint] = useState(
@@ -101,7 +104,7 @@ export function NewOrder({
     clay && "clay",
     denoise && sphere && "denoised",
     lens && "lens",
-    calm && "fireflies held",
+    calm && "fireflies limited",
   ].filter(Boolean);
   // The usual widths of a sphere, as wide as this shape needs for the same detail.
   const full = SHAPES[0];
@@ -117,7 +120,7 @@ export function NewOrder({
 
   return (
     <form
-      className="shrink-0 rounded-box border border-base-300 p-3"
+      className="flex min-h-0 flex-col rounded-box border border-base-300 p-3"
       noValidate
       onSubmit={(e) => {
         e.preventDefault();
@@ -125,184 +128,189 @@ export function NewOrder({
       }}
     >
       <h1 className="mb-1 text-xl">New order</h1>
-      <div className="grid grid-cols-2 gap-x-3 gap-y-1.5">
-        <label className="flex flex-col gap-0.5">
-          <span className="text-xs text-base-content/75">Viewpoint</span>
-          <select
-            className="select select-sm w-full bg-base-100"
-            value={viewpoint}
-            onChange={(e) => setViewpoint(Number(e.target.value))}
-          >
-            {project.viewpoints.map((v) => (
-              <option key={v.id} value={v.id}>
-                {v.name}
-              </option>
-            ))}
-          </select>
-        </label>
-        <Choice
-          label="Purpose"
-          value={purpose}
-          options={[
-            ["final", "Final"],
-            ["draft", "Draft"],
-          ]}
-          onChange={(p) => {
-            setPurpose(p);
-            setNoise(NOISE[p]);
-          }}
-        />
-        <ShapeChooser
-          shape={shape}
-          onChange={(to) => {
-            if (offer) setWidth(sameDetail(width, offer, to));
-            setShape(to.shape);
-          }}
-        />
-        <NumberField
-          label="Width"
-          unit="px"
-          step={offer?.step ?? 1}
-          min={16}
-          max={65536}
-          value={width}
-          onChange={setWidth}
-        />
-        <label className="flex flex-col gap-0.5">
-          <span className="text-xs text-base-content/75">Usual widths</span>
-          <select
-            className="select select-sm w-full bg-base-100"
-            value={usual.find(([w]) => w === width)?.[0] ?? ""}
-            onChange={(e) => setWidth(Number(e.target.value))}
-          >
-            <option value="" disabled>
-              own
-            </option>
-            {usual.map(([w, use]) => (
-              <option key={w} value={w}>
-                {w} px, {use}
-              </option>
-            ))}
-          </select>
-        </label>
-        <Choice
-          label="Quality"
-          className="col-span-2"
-          value={how}
-          options={[
-            ["noise", "Until the noise is low enough"],
-            ["samples", "The same number of samples everywhere"],
-          ]}
-          onChange={setHow}
-        />
-        {how === "noise" ? (
-          <>
-            <NumberField
-              label="Noise at most"
-              unit="%"
-              value={noise}
-              digits={1}
-              step={0.5}
-              min={0.1}
-              max={100}
-              onChange={setNoise}
-            />
-            <NumberField
-              label="Samples at most"
-              unit="per pixel"
-              value={most}
-              step={64}
-              min={1}
-              max={65536}
-              onChange={setMost}
-            />
-          </>
-        ) : (
+      <div className="scrolls min-h-0 flex-1 pr-1">
+        <div className="grid grid-cols-2 gap-x-3 gap-y-1.5">
+          <label className="flex flex-col gap-0.5">
+            <span className="text-xs text-base-content/75">Viewpoint</span>
+            <select
+              className="select select-sm w-full bg-base-100"
+              value={viewpoint}
+              onChange={(e) => {
+                setViewpoint(Number(e.target.value));
+                onViewpoint(Number(e.target.value));
+              }}
+            >
+              {project.viewpoints.map((v) => (
+                <option key={v.id} value={v.id}>
+                  {v.name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <Choice
+            label="Kind"
+            value={purpose}
+            options={[
+              ["final", "Final"],
+              ["draft", "Draft"],
+            ]}
+            onChange={(p) => {
+              setPurpose(p);
+              setNoise(NOISE[p]);
+            }}
+          />
+          <ShapeChooser
+            shape={shape}
+            onChange={(to) => {
+              if (offer) setWidth(sameDetail(width, offer, to));
+              setShape(to.shape);
+            }}
+          />
           <NumberField
-            label="Samples per pixel"
-            unit="samples"
-            value={samples}
-            min={1}
+            label="Width"
+            unit="px"
+            step={offer?.step ?? 1}
+            min={16}
             max={65536}
-            onChange={setSamples}
+            value={width}
+            onChange={setWidth}
           />
-        )}
-      </div>
-      <details
-        className="mt-2 text-[13px]"
-        open={planning}
-        onToggle={(e) => setPlanning(e.currentTarget.open)}
-      >
-        <summary className="cursor-pointer">How wide must it be?</summary>
-        {planning && offer && full && (
-          <WidthPlanner
-            width={sameDetail(width, offer, full)}
-            onTake={(w) => setWidth(sameDetail(w, full, offer))}
+          <label className="flex flex-col gap-0.5">
+            <span className="text-xs text-base-content/75">Usual widths</span>
+            <select
+              className="select select-sm w-full bg-base-100"
+              value={usual.find(([w]) => w === width)?.[0] ?? ""}
+              onChange={(e) => setWidth(Number(e.target.value))}
+            >
+              <option value="" disabled>
+                Custom
+              </option>
+              {usual.map(([w, use]) => (
+                <option key={w} value={w}>
+                  {w} px, {use}
+                </option>
+              ))}
+            </select>
+          </label>
+          <Choice
+            label="Quality"
+            className="col-span-2"
+            value={how}
+            options={[
+              ["noise", "Until the noise is low enough"],
+              ["samples", "The same number of samples everywhere"],
+            ]}
+            onChange={setHow}
           />
-        )}
-      </details>
-      <details className="mt-1 text-[13px]">
-        <summary className="cursor-pointer">
-          Passes <span className="text-base-content/75">{passes.size > 0 ? passes.size : "none"}</span>
-        </summary>
-        <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-0.5">
-          {PASS_NAMES.map(([pass, name]) => (
-            <Switch key={pass} label={name} on={passes.has(pass)} onChange={() => toggle(pass)} />
-          ))}
-          {passes.has("ambient-occlusion") && (
-            <NumberField
-              label="Occlusion within"
-              unit="m"
-              value={occlusion}
-              digits={2}
-              step={0.25}
-              min={0.001}
-              max={100000}
-              onChange={setOcclusion}
-            />
-          )}
-        </div>
-      </details>
-      <details className="mt-1 text-[13px]">
-        <summary className="cursor-pointer">
-          More <span className="text-base-content/75">{extras.length > 0 ? extras.join(", ") : ""}</span>
-        </summary>
-        <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-1">
-          <Switch label="Clay" on={clay} onChange={setClay} />
-          {sphere && <Switch label="Take noise out" on={denoise} onChange={setDenoise} />}
-          <Switch
-            label="Hold fireflies back"
-            hint="No sample adds more light than 10; the picture becomes a little darker than it truly is."
-            on={calm}
-            onChange={setCalm}
-          />
-          <Switch label="Lens blur" on={lens} onChange={setLens} />
-          {lens && (
+          {how === "noise" ? (
             <>
               <NumberField
-                label="f-number (50 mm)"
-                unit="f/"
-                value={fstop}
+                label="Noise at most"
+                unit="%"
+                value={noise}
                 digits={1}
-                step={0.1}
-                min={0.5}
-                max={128}
-                onChange={setFstop}
+                step={0.5}
+                min={0.1}
+                max={100}
+                onChange={setNoise}
               />
               <NumberField
-                label="Sharp at"
-                unit="m"
-                value={focus}
-                digits={2}
-                step={0.1}
-                min={0.01}
-                max={100000}
-                onChange={setFocus}
+                label="Samples at most"
+                unit="per pixel"
+                value={most}
+                step={64}
+                min={1}
+                max={65536}
+                onChange={setMost}
               />
             </>
+          ) : (
+            <NumberField
+              label="Samples per pixel"
+              unit="samples"
+              value={samples}
+              min={1}
+              max={65536}
+              onChange={setSamples}
+            />
           )}
         </div>
-      </details>
+        <details
+          className="mt-2 text-[13px]"
+          open={planning}
+          onToggle={(e) => setPlanning(e.currentTarget.open)}
+        >
+          <summary className="cursor-pointer">How wide must it be?</summary>
+          {planning && offer && full && (
+            <WidthPlanner
+              width={sameDetail(width, offer, full)}
+              onTake={(w) => setWidth(sameDetail(w, full, offer))}
+            />
+          )}
+        </details>
+        <details className="mt-1 text-[13px]">
+          <summary className="cursor-pointer">
+            Passes <span className="text-base-content/75">{passes.size > 0 ? passes.size : "none"}</span>
+          </summary>
+          <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-0.5">
+            {PASS_NAMES.map(([pass, name]) => (
+              <Switch key={pass} label={name} on={passes.has(pass)} onChange={() => toggle(pass)} />
+            ))}
+            {passes.has("ambient-occlusion") && (
+              <NumberField
+                label="Occlusion within"
+                unit="m"
+                value={occlusion}
+                digits={2}
+                step={0.25}
+                min={0.001}
+                max={100000}
+                onChange={setOcclusion}
+              />
+            )}
+          </div>
+        </details>
+        <details className="mt-1 text-[13px]">
+          <summary className="cursor-pointer">
+            More <span className="text-base-content/75">{extras.length > 0 ? extras.join(", ") : ""}</span>
+          </summary>
+          <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-1">
+            <Switch label="Clay" on={clay} onChange={setClay} />
+            {sphere && <Switch label="Denoise" on={denoise} onChange={setDenoise} />}
+            <Switch
+              label="Limit fireflies"
+              hint="No sample adds more light than 10; the picture becomes a little darker than it truly is."
+              on={calm}
+              onChange={setCalm}
+            />
+            <Switch label="Lens blur" on={lens} onChange={setLens} />
+            {lens && (
+              <>
+                <NumberField
+                  label="f-number (50 mm)"
+                  unit="f/"
+                  value={fstop}
+                  digits={1}
+                  step={0.1}
+                  min={0.5}
+                  max={128}
+                  onChange={setFstop}
+                />
+                <NumberField
+                  label="Sharp at"
+                  unit="m"
+                  value={focus}
+                  digits={2}
+                  step={0.1}
+                  min={0.01}
+                  max={100000}
+                  onChange={setFocus}
+                />
+              </>
+            )}
+          </div>
+        </details>
+      </div>
       {estimate && (
         <p className="mt-2 text-xs">
           <Mark kind={short ? "stop" : "fine"}>

@@ -1,7 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
 import type { Order } from "../generated/Order";
+import { ConfirmButton } from "../parts/ConfirmButton";
 import { Mark, type Kind } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
 import { bytes, count, duration } from "../parts/units";
@@ -19,20 +21,41 @@ export const states: Record<Order["state"], { kind: Kind; word: string }> = {
 const quality = ({ spec }: Order) =>
   spec.noise_percent === null ? `${count(spec.samples)} samples` : `noise to ${spec.noise_percent} %`;
 
-/** The finished strips, where they belong on the Horizon. */
+/** Strips beyond which the finished ones are asked for together. */
+const FEW = 4;
+
+/** The finished strips, where they belong on the Horizon: those of before in one picture, new ones as they come. */
 export function Strips({ order }: { order: Order }) {
   const height = order.spec.height;
-  return order.strips.map(([top, rows]) => (
-    <img
-      key={top}
-      src={`/api/orders/${order.id}/strips/${top}`}
-      alt=""
-      draggable={false}
-      data-testid="strip"
-      className="absolute left-0 w-full"
-      style={{ top: `${(top / height) * 100}%`, height: `${(rows / height) * 100 + 0.05}%` }}
-    />
-  ));
+  const [before] = useState(() =>
+    order.strips.length > FEW ? new Set(order.strips.map(([top]) => top)) : null,
+  );
+  const later = order.strips.filter(([top]) => !before?.has(top));
+  return (
+    <>
+      {before && (
+        <img
+          src={`/api/orders/${order.id}/finished.jpg?strips=${before.size}`}
+          alt=""
+          draggable={false}
+          data-testid="strips"
+          data-count={before.size}
+          className="absolute inset-0 size-full"
+        />
+      )}
+      {later.map(([top, rows]) => (
+        <img
+          key={top}
+          src={`/api/orders/${order.id}/strips/${top}`}
+          alt=""
+          draggable={false}
+          data-testid="strip"
+          className="absolute left-0 w-full"
+          style={{ top: `${(top / height) * 100}%`, height: `${(rows / height) * 100 + 0.05}%` }}
+        />
+      ))}
+    </>
+  );
 }
 
 /** An order with how far it is and what can be done with it. */
@@ -98,7 +121,16 @@ export function OrderRow({
           </span>
         </div>
       )}
-      {order.problem && <Problem error={new Error(order.problem)} />}
+      {order.problem &&
+        (order.state === "done" ? (
+          <p className="text-xs">
+            <Mark kind="look">
+              <span className="text-base-content">{order.problem}</span>
+            </Mark>
+          </p>
+        ) : (
+          <Problem error={new Error(order.problem)} />
+        ))}
       <Problem error={stop.error ?? resume.error ?? remove.error} />
       <div className="mt-1 flex gap-1">
         {(order.state === "running" || order.state === "queued") && (
@@ -113,7 +145,7 @@ export function OrderRow({
         )}
         {(order.state === "stopped" || order.state === "failed") && (
           <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => resume.mutate()}>
-            Go on
+            Resume
           </button>
         )}
         {order.state === "done" && (
@@ -125,13 +157,12 @@ export function OrderRow({
             Download master (EXR)
           </a>
         )}
-        <button
-          type="button"
-          className="btn btn-ghost btn-xs font-normal text-error"
-          onClick={() => window.confirm("Remove this order with its pictures?") && remove.mutate()}
-        >
-          Remove
-        </button>
+        <ConfirmButton
+          label="Remove"
+          question="Remove this order with its pictures?"
+          className="btn-xs"
+          onConfirm={() => remove.mutate()}
+        />
       </div>
     </li>
   );

@@ -1,18 +1,46 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation, useSearch } from "wouter";
+import { api } from "../api/client";
+import { keys } from "../api/changes";
 import type { Project } from "../generated/Project";
+import type { Viewpoint } from "../generated/Viewpoint";
 import { duration } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
+import { useLivePicture } from "../sphere/useLivePicture";
 import { FinishedOrder } from "./FinishedOrder";
 import { NewOrder } from "./NewOrder";
 import { FlatPicture } from "./FlatPicture";
 import { OrderRow, states, Strips } from "./OrderRow";
+
+/** Before anything is rendered: what the chosen viewpoint sees, live. */
+function LiveHorizon({ project, viewpoint }: { project: Project; viewpoint: Viewpoint }) {
+  const live = useLivePicture(project.id, viewpoint.pose, project.settings);
+  return (
+    <Horizon
+      picture={live.url}
+      label={`Live picture from ${viewpoint.name}`}
+      heading={viewpoint.pose.heading_deg}
+      pitch={viewpoint.pose.pitch_deg}
+      roll={viewpoint.pose.roll_deg}
+      note={
+        <span>
+          Live from “{viewpoint.name}”. Nothing is rendered yet; the picture appears here, strip by strip.
+        </span>
+      }
+    />
+  );
+}
 
 /** Orders and the queue; pictures appear on the Horizon as they are made. */
 export function RenderStage({ project }: { project: Project }) {
   const [, go] = useLocation();
   const asked = Number(new URLSearchParams(useSearch()).get("viewpoint"));
   const [chosen, setChosen] = useState<number | null>(null);
+  const [ahead, setAhead] = useState(asked);
+  const viewpoint = project.viewpoints.find((v) => v.id === ahead) ?? project.viewpoints[0];
+  const { data: queue } = useQuery({ queryKey: keys.queue, queryFn: api.queue, refetchInterval: 5000 });
+  const others = (queue ?? []).filter((o) => o.project !== project.id);
   const order =
     project.orders.find((o) => o.id === chosen) ??
     project.orders.find((o) => o.state === "running") ??
@@ -22,9 +50,9 @@ export function RenderStage({ project }: { project: Project }) {
     `${order.spec.viewpoint}, ${order.spec.width} × ${order.spec.height} px: ${states[order.state].word}`;
 
   return (
-    <div className="grid h-full min-h-[620px] grid-cols-[minmax(0,23rem)_minmax(0,1fr)] gap-5">
-      <section className="min-h-0 overflow-auto pr-1" aria-label="New order">
-        <NewOrder project={project} asked={asked} onOrder={setChosen} />
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,20rem)_minmax(0,1fr)] gap-4 xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)] xl:gap-5">
+      <section className="flex min-h-0 flex-col" aria-label="New order">
+        <NewOrder project={project} asked={asked} onOrder={setChosen} onViewpoint={setAhead} />
       </section>
       <section className="flex min-h-0 min-w-0 flex-col gap-2" aria-label="Picture and queue">
         {order?.state === "done" && (
@@ -38,7 +66,7 @@ export function RenderStage({ project }: { project: Project }) {
         {order && order.state !== "done" && order.spec.shape !== "equirect" && (
           <>
             <FlatPicture order={order} label={`Render of ${order.spec.viewpoint}`} picture={null}>
-              <Strips order={order} />
+              <Strips key={order.id} order={order} />
             </FlatPicture>
             <p className="ml-9 text-xs text-base-content/80">{note}</p>
           </>
@@ -58,19 +86,22 @@ export function RenderStage({ project }: { project: Project }) {
               </span>
             }
           >
-            <Strips order={order} />
+            <Strips key={order.id} order={order} />
           </Horizon>
         )}
-        {!order && (
-          <Horizon
-            picture={null}
-            label="No render yet"
-            heading={0}
-            note={<span>The picture appears here, strip by strip, as it is made.</span>}
-          />
-        )}
+        {!order && viewpoint && <LiveHorizon project={project} viewpoint={viewpoint} />}
         <h2 className="ml-9 text-lg">Queue</h2>
-        <ul className="ml-9 grid min-h-16 flex-1 grid-cols-2 content-start gap-2 overflow-auto">
+        {others.length > 0 && (
+          <p className="ml-9 text-xs text-base-content/80" data-testid="other-orders">
+            {others
+              .map(
+                (o) =>
+                  `“${o.project_name}”: ${o.viewpoint} ${o.state === "running" ? `is rendered, ${Math.floor(o.progress * 100)} %${o.remaining_s === null ? "" : `, ${duration(o.remaining_s)} left`}` : "waits"}`,
+              )
+              .join(" · ")}
+          </p>
+        )}
+        <ul className="scrolls ml-9 grid min-h-16 flex-1 grid-cols-1 content-start gap-2 min-[1200px]:grid-cols-2">
           {project.orders.map((o) => (
             <OrderRow key={o.id} order={o} chosen={o.id === order?.id} onChoose={() => setChosen(o.id)} />
           ))}

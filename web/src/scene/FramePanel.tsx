@@ -34,7 +34,7 @@ export function FramePanel({
   const used: Up = settings.up ?? guess?.used ?? "y";
   return (
     <div
-      className="min-h-0 flex-1 space-y-3 overflow-auto rounded-box border border-base-300 p-3 text-sm"
+      className="scrolls min-h-0 flex-1 space-y-3 rounded-box border border-base-300 p-3 text-sm"
       tabIndex={0}
       role="region"
       aria-label="Up and unit"

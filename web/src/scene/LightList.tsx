@@ -104,12 +104,12 @@ export function LightList({
           disabled={Object.keys(lights).length === 0}
           onClick={() => onChange({})}
         >
-          As they came
+          Reset
         </button>
       </div>
       <Problem error={error} />
       <div
-        className="min-h-0 flex-1 overflow-auto rounded-box border border-base-300"
+        className="scrolls min-h-0 flex-1 rounded-box border border-base-300"
         tabIndex={0}
         role="region"
         aria-label="Lights"
@@ -130,7 +130,7 @@ export function LightList({
               <th className="text-right">Strength</th>
               <th>x, height, z in m</th>
               <th title={`From “${viewpoint.name}”`}>Viewpoint</th>
-              <th>Set</th>
+              <th>State</th>
             </tr>
           </thead>
           <tbody>
@@ -159,21 +159,21 @@ export function LightList({
                   </td>
                   <td className="text-right whitespace-nowrap">{strength(l)}</td>
                   <td className="whitespace-nowrap">
-                    {l.position ? l.position.map((v) => v.toFixed(2)).join(", ") : "from afar"}
+                    {l.position ? l.position.map((v) => v.toFixed(2)).join(", ") : "directional"}
                   </td>
                   <td>{l.seen ? (s.unseen ? "looks through" : "sees it") : "hidden"}</td>
                   <td className="whitespace-nowrap">
+                    <Mark kind={s.on ? "fine" : "none"}>
+                      {s.on ? "on" : "off"}
+                      {s.stops !== 0 && `, ${s.stops > 0 ? "+" : ""}${s.stops} stops`}
+                    </Mark>
                     <button
                       type="button"
-                      className="btn btn-ghost btn-xs px-1.5 font-normal"
-                      aria-pressed={s.on}
-                      aria-label={`${l.name} ${s.on ? "is on, switch off" : "is off, switch on"}`}
+                      className="btn btn-xs ml-1 px-1.5 font-normal"
+                      aria-label={`Switch ${l.name} ${s.on ? "off" : "on"}`}
                       onClick={() => set([l.key], { on: !s.on })}
                     >
-                      <Mark kind={s.on ? "fine" : "none"}>
-                        {s.on ? "on" : "off"}
-                        {s.stops !== 0 && `, ${s.stops > 0 ? "+" : ""}${s.stops} stops`}
-                      </Mark>
+                      {s.on ? "Off" : "On"}
                     </button>
                   </td>
                 </tr>

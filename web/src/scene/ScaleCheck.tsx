@@ -70,7 +70,7 @@ export function ScaleCheck({
         </g>
       </svg>
       <div className="w-34 shrink-0">
-        <Choice label="Made in" value={unit} options={UNITS} onChange={onUnit} />
+        <Choice label="Unit" value={unit} options={UNITS} onChange={onUnit} />
       </div>
       <p className="pb-1 text-xs text-base-content/80">
         {told}{" "}

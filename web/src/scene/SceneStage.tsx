@@ -4,6 +4,8 @@ import { useLocation } from "wouter";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
 import type { Project } from "../generated/Project";
+import { ConfirmButton } from "../parts/ConfirmButton";
+import { Busy } from "../parts/Busy";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { Problem } from "../parts/Problem";
@@ -32,7 +34,7 @@ type Tab = "objects" | "lights" | "frame" | "report";
 function Report({ scene }: { scene: Project["scene"] }) {
   return (
     <div
-      className="min-h-0 flex-1 space-y-3 overflow-auto rounded-box border border-base-300 p-3 text-sm"
+      className="scrolls min-h-0 flex-1 space-y-3 rounded-box border border-base-300 p-3 text-sm"
       tabIndex={0}
       role="region"
       aria-label="What the import understood"
@@ -90,7 +92,7 @@ function Objects({ objects }: { objects: Project["scene"]["objects"] }) {
         />
       </label>
       <div
-        className="min-h-0 flex-1 overflow-auto rounded-box border border-base-300"
+        className="scrolls min-h-0 flex-1 rounded-box border border-base-300"
         tabIndex={0}
         role="region"
         aria-label="Objects"
@@ -127,6 +129,56 @@ function Objects({ objects }: { objects: Project["scene"]["objects"] }) {
         )}
       </div>
     </>
+  );
+}
+
+/** The project's name, changed in its own place. */
+function ProjectName({ project }: { project: Project }) {
+  const queries = useQueryClient();
+  const [draft, setDraft] = useState<string | null>(null);
+  const rename = useMutation({
+    mutationFn: (name: string) => api.changeProject(project.id, { name }),
+    onSuccess: (p) => {
+      queries.setQueryData(keys.project(project.id), p);
+      void queries.invalidateQueries({ queryKey: keys.projects });
+      setDraft(null);
+    },
+  });
+  if (draft === null) {
+    return (
+      <button
+        type="button"
+        className="btn btn-ghost btn-sm font-normal"
+        onClick={() => setDraft(project.name)}
+      >
+        Rename project
+      </button>
+    );
+  }
+  return (
+    <form
+      className="flex items-center gap-1.5"
+      onSubmit={(e) => {
+        e.preventDefault();
+        rename.mutate(draft);
+      }}
+    >
+      <input
+        className="input input-sm w-56 bg-base-100"
+        aria-label="Project name"
+        value={draft}
+        maxLength={80}
+        onChange={(e) => setDraft(e.target.value)}
+        onKeyDown={(e) => e.key === "Escape" && setDraft(null)}
+      />
+      <button type="submit" className="btn btn-sm" disabled={draft.trim() === "" || rename.isPending}>
+        Rename
+      </button>
+      <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={() => setDraft(null)}>
+        Cancel
+      </button>
+      <Problem error={rename.error} />
+    </form>
   );
 }
 
@@ -175,7 +227,7 @@ export function SceneStage({ project }: { project: Project }) {
   ];
 
   return (
-    <div className="grid h-full min-h-[600px] grid-cols-[minmax(0,1fr)_minmax(0,1.15fr)] gap-5">
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_minmax(0,1.15fr)] gap-4 xl:gap-5">
       <section className="flex min-h-0 flex-col gap-3">
         <div className="flex items-baseline justify-between gap-3">
           <h1 className="truncate text-2xl">{scene.file}</h1>
@@ -184,7 +236,7 @@ export function SceneStage({ project }: { project: Project }) {
         <dl className="grid grid-cols-[auto_auto_auto_1fr] gap-x-5 gap-y-2">
           <Fact name="Triangles" value={count(scene.triangles)} />
           <Fact name="Materials" value={count(scene.materials)} />
-          <Fact name="Pictures" value={count(scene.textures)} />
+          <Fact name="Textures" value={count(scene.textures)} />
           <Fact
             name="Size (x × height × z)"
             value={`${length(size[0] ?? 0)} × ${length(size[1] ?? 0)} × ${length(size[2] ?? 0)}`}
@@ -211,84 +263,88 @@ export function SceneStage({ project }: { project: Project }) {
         )}
       </section>
       <section className="flex min-h-0 flex-col gap-3">
-        <Horizon
-          picture={live.url}
-          label={`Unrolled picture from ${viewpoint?.name ?? "the viewpoint"}`}
-          heading={viewpoint?.pose.heading_deg ?? 0}
-          note={
-            <span>
-              {live.samples
-                ? `Live from “${viewpoint?.name}”, ${live.samples} of ${live.enough} samples${live.calm ? ", noise taken out" : ""}`
-                : "Preparing the live picture"}
-            </span>
-          }
-        />
-        <div className="flex flex-wrap items-end gap-4 pl-9">
-          <label className="flex flex-col gap-0.5">
-            <span className="text-xs text-base-content/75">Seen from</span>
-            <select
-              className="select select-sm w-44 bg-base-100"
-              value={viewpoint?.id}
-              onChange={(e) => setChosen(Number(e.target.value))}
-            >
-              {project.viewpoints.map((v) => (
-                <option key={v.id} value={v.id}>
-                  {v.name}
-                </option>
-              ))}
-            </select>
-          </label>
-          <div className="w-36">
-            <NumberField
-              label="Live and draft light"
-              unit="stops"
-              value={settings.draft_stops}
-              digits={1}
-              step={0.5}
-              min={-20}
-              max={20}
-              onChange={(draft_stops) => change.mutate({ draft_stops })}
-            />
-          </div>
-          {scene.motion_s > 0 && (
+        <div className="scrolls flex min-h-0 flex-1 flex-col gap-3">
+          <Horizon
+            share={0.4}
+            picture={live.url}
+            label={`Unrolled picture from ${viewpoint?.name ?? "the viewpoint"}`}
+            heading={viewpoint?.pose.heading_deg ?? 0}
+            note={
+              <span>
+                {live.samples
+                  ? `Live from “${viewpoint?.name}”, ${live.samples} of ${live.enough} samples${live.calm ? ", denoised" : ""}`
+                  : "Preparing the live picture"}
+              </span>
+            }
+          />
+          <div className="flex flex-wrap items-end gap-4 pl-9">
+            <label className="flex flex-col gap-0.5">
+              <span className="text-xs text-base-content/75">Seen from</span>
+              <select
+                className="select select-sm w-44 bg-base-100"
+                value={viewpoint?.id}
+                onChange={(e) => setChosen(Number(e.target.value))}
+              >
+                {project.viewpoints.map((v) => (
+                  <option key={v.id} value={v.id}>
+                    {v.name}
+                  </option>
+                ))}
+              </select>
+            </label>
             <div className="w-36">
               <NumberField
-                label={`Moment (of ${scene.motion_s.toFixed(2)} s)`}
-                unit="s"
-                value={settings.time_s}
-                digits={2}
-                step={0.1}
-                min={0}
-                max={86400}
-                onChange={(time_s) => change.mutate({ time_s })}
+                label="Live and draft light"
+                unit="stops"
+                value={settings.draft_stops}
+                digits={1}
+                step={0.5}
+                min={-20}
+                max={20}
+                onChange={(draft_stops) => change.mutate({ draft_stops })}
               />
             </div>
-          )}
-          <div className="pb-1.5">
-            <Switch label="Clay" on={clay} onChange={setClay} />
+            {scene.motion_s > 0 && (
+              <div className="w-36">
+                <NumberField
+                  label={`Time (of ${scene.motion_s.toFixed(2)} s)`}
+                  unit="s"
+                  value={settings.time_s}
+                  digits={2}
+                  step={0.1}
+                  min={0}
+                  max={86400}
+                  onChange={(time_s) => change.mutate({ time_s })}
+                />
+              </div>
+            )}
+            <div className="pb-1.5">
+              <Switch label="Clay" on={clay} onChange={setClay} />
+            </div>
+            {settings.draft_stops !== 0 && (
+              <p className="pb-1.5 text-xs">
+                <Mark kind="look">Final renders do not use this brightness.</Mark>
+              </p>
+            )}
           </div>
-          {settings.draft_stops !== 0 && (
-            <p className="pb-1.5 text-xs">
-              <Mark kind="look">Final renders do not use this brightness.</Mark>
-            </p>
-          )}
+          {change.isPending && <Busy>Reading the scene again …</Busy>}
+          <Problem error={live.problem ?? change.error ?? remove.error} />
+          <SurroundingsControl
+            project={project.id}
+            surroundings={settings.surroundings}
+            onChange={(surroundings) => change.mutate({ surroundings })}
+          />
         </div>
-        <Problem error={live.problem ?? change.error ?? remove.error} />
-        <SurroundingsControl
-          project={project.id}
-          surroundings={settings.surroundings}
-          onChange={(surroundings) => change.mutate({ surroundings })}
-        />
-        <div className="mt-auto flex justify-between">
-          <button
-            type="button"
-            className="btn btn-ghost btn-sm text-error"
-            onClick={() =>
-              window.confirm(`Remove “${project.name}” with all its pictures?`) && remove.mutate()
-            }
-          >
-            Remove project
-          </button>
+        <div className="flex flex-wrap items-center justify-between gap-2">
+          <div className="flex items-center gap-2">
+            <ProjectName project={project} />
+            <ConfirmButton
+              label="Remove project"
+              question={`Remove “${project.name}” with all its pictures?`}
+              className="btn-sm"
+              onConfirm={() => remove.mutate()}
+            />
+          </div>
           <button
             type="button"
             className="btn btn-primary"

@@ -198,7 +198,7 @@ export function SurroundingsControl({
         {kind === "picture" && (
           <label className="flex flex-col gap-0.5">
             <span className="text-xs text-base-content/75">
-              {sky.kind === "picture" ? sky.file : "Bring an .hdr or .exr of what is all round"}
+              {sky.kind === "picture" ? sky.file : "Choose an .hdr or .exr of what is all round"}
             </span>
             <input
               type="file"

@@ -15,25 +15,28 @@ export function Header({
 }) {
   const { dusk, toggle, units, setUnits } = useShell();
   return (
-    <header className="flex h-14 shrink-0 items-center gap-4 border-b border-base-300 bg-base-100 px-5">
+    <header className="flex h-14 shrink-0 items-center gap-2 border-b border-base-300 bg-base-100 px-3 xl:gap-4 xl:px-5">
       <Link href="/" className="flex items-center gap-2.5" aria-label="Owl Dome, library">
         <img src="/mark.svg" alt="" className="size-7" />
-        <span className="font-display text-xl">Owl Dome</span>
+        <span className={`font-display text-xl ${title ? "hidden min-[1500px]:inline" : ""}`}>Owl Dome</span>
       </Link>
       {title && (
-        <span className="max-w-56 truncate border-l border-base-300 pl-4 text-base-content/80" title={title}>
+        <span
+          className="hidden max-w-36 truncate border-l border-base-300 pl-3 text-base-content/80 min-[1200px]:inline min-[1500px]:max-w-56"
+          title={title}
+        >
           {title}
         </span>
       )}
-      <div className="flex flex-1 justify-center">{children}</div>
+      <div className="flex min-w-0 flex-1 justify-center">{children}</div>
       {aside}
       <button
         type="button"
-        className="btn btn-ghost btn-sm px-2 font-normal"
-        title="Lengths are shown in these units; click to change"
+        className="btn btn-ghost btn-sm px-1.5 font-normal whitespace-nowrap"
+        title="Shows lengths in the other units"
         onClick={() => setUnits(units === "metric" ? "imperial" : "metric")}
       >
-        {units === "metric" ? "Metres" : "Feet"}
+        {units === "metric" ? "Use feet" : "Use metres"}
       </button>
       <button type="button" className="btn btn-ghost btn-sm px-2 font-normal" onClick={toggle}>
         {dusk ? "Daylight" : "Dusk"}

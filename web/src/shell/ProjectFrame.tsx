@@ -12,7 +12,8 @@ import { RenderStage } from "../render/RenderStage";
 import { SceneStage } from "../scene/SceneStage";
 import { StandStage } from "../stand/StandStage";
 import { Header } from "./Header";
-import { stages } from "./stages";
+import { shownStages, stages } from "./stages";
+import { useTitle } from "./useTitle";
 
 const screens: Record<string, (props: { project: Project }) => React.ReactNode> = {
   scene: SceneStage,
@@ -26,6 +27,8 @@ const screens: Record<string, (props: { project: Project }) => React.ReactNode> 
 export function ProjectFrame({ id, stage }: { id: number; stage: string }) {
   const { data: project, error } = useQuery({ queryKey: keys.project(id), queryFn: () => api.project(id) });
   const Screen = screens[stage] ?? SceneStage;
+  const shown = shownStages();
+  useTitle(stages.find((s) => s.path === stage)?.name, project?.name);
   return (
     <div className="flex h-full flex-col">
       <Header
@@ -35,24 +38,24 @@ export function ProjectFrame({ id, stage }: { id: number; stage: string }) {
         {project && (
           <nav aria-label="Stages">
             <ol className="flex items-stretch">
-              {stages.map((s, i) => {
+              {shown.map((s, i) => {
                 const { kind, word } = s.state(project);
                 const here = s.path === stage;
                 return (
                   <li key={s.path} className="flex items-center">
                     {i > 0 && (
                       <span
-                        className="w-4 border-t border-dotted border-base-content/40"
+                        className="w-1 border-t border-dotted border-base-content/40 min-[1100px]:w-2 min-[1500px]:w-4"
                         aria-hidden="true"
                       />
                     )}
                     <Link
                       href={`/project/${id}/${s.path}`}
                       aria-current={here ? "page" : undefined}
-                      className={`flex flex-col rounded-lg px-3 py-1 leading-tight ${here ? "bg-secondary text-secondary-content" : "hover:bg-base-200"}`}
+                      className={`flex flex-col rounded-lg px-1.5 py-1 leading-tight min-[1100px]:px-2 min-[1500px]:px-3 ${here ? "bg-secondary text-secondary-content" : "hover:bg-base-200"}`}
                     >
-                      <span className="font-display text-[15px]">{s.name}</span>
-                      <span className="text-[11px]">
+                      <span className="font-display text-[15px] whitespace-nowrap">{s.name}</span>
+                      <span className="text-[11px] whitespace-nowrap">
                         {here ? <span>{s.question}</span> : <Mark kind={kind}>{word}</Mark>}
                       </span>
                     </Link>
@@ -63,7 +66,7 @@ export function ProjectFrame({ id, stage }: { id: number; stage: string }) {
           </nav>
         )}
       </Header>
-      <main className="min-h-0 flex-1 overflow-auto p-4">
+      <main className="min-h-0 flex-1 overflow-auto p-3 xl:p-4">
         {error && <Problem error={error} />}
         {project && <Screen key={stage} project={project} />}
       </main>

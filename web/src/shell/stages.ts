@@ -1,13 +1,15 @@
 import type { Kind } from "../parts/Mark";
 import type { Project } from "../generated/Project";
 
-export type StageName = "scene" | "stand" | "render" | "hand-over" | "look";
+export type StageName = "scene" | "stand" | "depth" | "render" | "finish" | "hand-over" | "look";
 
 /** A stage of the job: its name, its question, and how it stands. */
 interface Stage {
   path: StageName;
   name: string;
   question: string;
+  /** Left out of the way until it is built. */
+  planned?: boolean;
   state: (p: Project) => { kind: Kind; word: string };
 }
 
@@ -19,13 +21,24 @@ export const stages: Stage[] = [
     name: "Scene",
     question: "What is here?",
     state: (p) =>
-      p.scene.notices.length > 0 ? { kind: "look", word: "has notes" } : { kind: "fine", word: "fine" },
+      p.scene.left_out.length > 0
+        ? { kind: "look", word: "parts left out" }
+        : p.scene.notices.length > 0
+          ? { kind: "look", word: "has notes" }
+          : { kind: "fine", word: "complete" },
   },
   {
     path: "stand",
     name: "Stand",
-    question: "Where does the viewer stand?",
+    question: "Where to stand?",
     state: (p) => (tilted(p) ? { kind: "look", word: "not level" } : { kind: "fine", word: "level" }),
+  },
+  {
+    path: "depth",
+    name: "Depth",
+    question: "How deep is it?",
+    planned: true,
+    state: () => ({ kind: "none", word: "one eye" }),
   },
   {
     path: "render",
@@ -41,12 +54,18 @@ export const stages: Stage[] = [
     },
   },
   {
+    path: "finish",
+    name: "Finish",
+    question: "Make it right.",
+    planned: true,
+    state: () => ({ kind: "none", word: "untouched" }),
+  },
+  {
     path: "hand-over",
     name: "Hand over",
-    question: "Which file, for whom?",
+    question: "Which file?",
     state: (p) => {
-      if (p.packages.some((k) => k.checks.some((c) => !c.fine)))
-        return { kind: "look", word: "look at this" };
+      if (p.packages.some((k) => k.checks.some((c) => !c.fine))) return { kind: "look", word: "check this" };
       return p.packages.length > 0
         ? { kind: "fine", word: "checked" }
         : { kind: "none", word: "nothing yet" };
@@ -60,3 +79,7 @@ export const stages: Stage[] = [
       p.packages.length > 0 ? { kind: "fine", word: "ready" } : { kind: "none", word: "nothing yet" },
   },
 ];
+
+/** The stages on the way. All seven with `localStorage["owl-dome-all-stages"]`, to see that the way has room for them. */
+export const shownStages = (): Stage[] =>
+  localStorage.getItem("owl-dome-all-stages") === null ? stages.filter((s) => !s.planned) : stages;

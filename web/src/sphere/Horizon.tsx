@@ -27,6 +27,8 @@ interface Props {
   /** Laid over the picture, in percent of it. */
   children?: ReactNode;
   note?: ReactNode;
+  /** Highest share of the window that it may take, 0 to 1: what stands below must stay in sight. */
+  share?: number;
 }
 
 /** Less than this is no drag, pixels. */
@@ -37,10 +39,15 @@ const RULER_TICKS = Array.from({ length: 36 }, (_, i) => i * 10);
 /** The whole sphere unrolled, with a ruler of headings, latitudes and the horizon. */
 export function Horizon(props: Props) {
   const { picture, label, heading, pitch = 0, roll = 0, view, viewRatio = 1.6, onTurn, onPoint } = props;
+  const { share = 0.46 } = props;
+  // Where the keyboard reads, where nothing is turned or pointed at by it.
+  const probe = useRef<[number, number]>([0.5, 0.5]);
   const frame = useRef<HTMLDivElement>(null);
   const drag = useRef<number | null>(null);
   const pressed = useRef<[number, number] | null>(null);
 
+  const active = onTurn !== undefined || onPoint !== undefined;
+  const reads = !active && props.onHover !== undefined;
   const place = (e: PointerEvent): [number, number] => {
     const box = frame.current?.getBoundingClientRect();
     if (!box) return [0, 0];
@@ -92,15 +99,29 @@ export function Horizon(props: Props) {
     ];
     if (!by) return;
     e.preventDefault();
-    onTurn?.(by[0] ?? 0, true);
+    if (!active) {
+      const [u, v] = probe.current;
+      const within = (x: number) => Math.min(1, Math.max(0, x));
+      probe.current = [within(u + (by[0] ?? 0) / 360), within(v - (by[1] ?? 0) / 180)];
+      props.onHover?.(probe.current);
+      return;
+    }
+    // A key that is held down turns all the while; it counts when it is let go.
+    onTurn?.(by[0] ?? 0, false);
     if (onPoint && view)
       onPoint(view.lon + (by[0] ?? 0), Math.max(-90, Math.min(90, view.lat + (by[1] ?? 0))));
   };
-  const active = onTurn !== undefined || onPoint !== undefined;
+  const keysUp = (e: React.KeyboardEvent) => {
+    if (e.key.startsWith("Arrow")) onTurn?.(0, true);
+  };
   const at = (h: number) => ((wrapHeading(h - heading + 180) / 360) * 100).toFixed(3);
 
   return (
-    <figure className="relative m-0 select-none" data-testid="horizon">
+    <figure
+      className="relative m-0 w-full select-none"
+      style={{ maxWidth: `calc(${(share * 200).toFixed(1)}vh + 2.25rem)` }}
+      data-testid="horizon"
+    >
       <div className="relative ml-9 h-5 text-[11px] text-base-content/80" aria-hidden="true">
         {RULER_TICKS.map((h) => (
           <span
@@ -130,15 +151,24 @@ export function Horizon(props: Props) {
         <div
           ref={frame}
           className={`mid-grey relative aspect-[2/1] w-full touch-none overflow-hidden rounded-md ${onTurn ? "cursor-ew-resize" : ""} ${onPoint ? "cursor-crosshair" : ""}`}
-          role={active ? "application" : "img"}
-          aria-label={active ? `${label}. Arrow keys turn it.` : label}
-          tabIndex={active ? 0 : undefined}
+          role={active || reads ? "application" : "img"}
+          aria-label={
+            active
+              ? `${label}. Arrow keys turn it.`
+              : reads
+                ? `${label}. Arrow keys move where its values are read.`
+                : label
+          }
+          tabIndex={active || reads ? 0 : undefined}
           onPointerDown={active ? down : undefined}
           onPointerMove={active || props.onHover ? move : undefined}
           onPointerLeave={() => props.onHover?.(null)}
           onPointerUp={up}
           onPointerCancel={up}
-          onKeyDown={active ? keys : undefined}
+          onKeyDown={active || reads ? keys : undefined}
+          onKeyUp={active ? keysUp : undefined}
+          onFocus={reads ? () => props.onHover?.(probe.current) : undefined}
+          onBlur={reads ? () => props.onHover?.(null) : undefined}
         >
           {picture && (
             <img
@@ -191,7 +221,8 @@ export function Horizon(props: Props) {
       </div>
       <figcaption className="ml-9 flex min-h-6 flex-wrap items-center gap-x-4 pt-1 text-xs text-base-content/80">
         <span>
-          Middle {degrees(wrapHeading(heading), 0)}
+          <span className="font-semibold">Horizon</span>: all directions, unrolled · Centre{" "}
+          {degrees(wrapHeading(heading), 0)}
           {view && props.viewName
             ? ` · ${props.viewName} ${degrees(wrapHeading(heading + view.lon))} / ${degrees(view.lat)}, ${degrees(view.hfov, 0)} wide`
             : ""}

@@ -11,6 +11,8 @@ interface Props {
   onLoaded?: (width: number) => void;
   onProblem?: (sentence: string) => void;
   label: string;
+  /** Says below what it is. */
+  caption?: boolean;
   className?: string;
 }
 
@@ -32,6 +34,7 @@ export function Lookout({
   onLoaded,
   onProblem,
   label,
+  caption = false,
   className,
 }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -117,10 +120,10 @@ export function Lookout({
     onView(held(view));
   };
 
-  return (
+  const screen = (
     <canvas
       ref={canvas}
-      className={`mid-grey block cursor-grab touch-none active:cursor-grabbing ${className ?? ""}`}
+      className={`mid-grey block cursor-grab touch-none active:cursor-grabbing ${caption ? "min-h-0 w-full flex-1 rounded-2xl" : (className ?? "")}`}
       role="application"
       aria-label={`${label}. Drag or arrow keys look round, wheel or plus and minus change the field of view.`}
       tabIndex={0}
@@ -143,5 +146,14 @@ export function Lookout({
       onPointerCancel={() => (drag.current = null)}
       onKeyDown={keys}
     />
+  );
+  if (!caption) return screen;
+  return (
+    <figure className={`m-0 flex flex-col gap-1 ${className ?? ""}`}>
+      {screen}
+      <figcaption className="text-xs text-base-content/80">
+        <span className="font-semibold">Lookout</span>: what a viewer sees. Drag to look round.
+      </figcaption>
+    </figure>
   );
 }

@@ -36,7 +36,7 @@ export function AroundPanel({ project, stand, findings, onShow }: Props) {
         </p>
         <div className="w-28">
           <LengthField
-            label="Free beside"
+            label="Free space"
             step={0.05}
             min={0}
             max={10}

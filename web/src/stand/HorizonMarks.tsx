@@ -9,7 +9,7 @@ interface Mark {
   look: "picked" | "note" | "warn" | "stop" | "sight" | "aim";
 }
 
-const colours: Record<Mark["look"], string> = {
+export const colours: Record<Mark["look"], string> = {
   picked: "#b0722f",
   aim: "#b0722f",
   note: "#5b5f68",
@@ -33,6 +33,22 @@ export const findingMarks = (findings: FindingInfo[]): Mark[] =>
         ],
   );
 
+/** A sign for each kind: a circle for places, a square, a triangle and an octagon for notes, warnings and what must be fixed. */
+export function LevelSign({ look, colour }: { look: Mark["look"]; colour: string }) {
+  const shape = {
+    note: <path d="M2.500 2.500h9v9h-9z" />,
+    warn: <path d="M7 1.800 12.800 12H1.200Z" />,
+    stop: <path d="M4.700 1.500h4.600L12.500 4.700v4.600L9.300 12.500H4.700L1.500 9.300V4.700Z" />,
+  };
+  return (
+    <svg viewBox="0 0 14 14" className="size-3.5 shrink-0" aria-hidden="true">
+      <g fill={colour} stroke="#fff" strokeWidth="1.6" strokeLinejoin="round">
+        {look in shape ? shape[look as keyof typeof shape] : <circle cx="7" cy="7" r="5" />}
+      </g>
+    </svg>
+  );
+}
+
 /** Names at their places on the Horizon. */
 export function HorizonMarks({ marks, turn }: { marks: Mark[]; turn: Turn }) {
   return (
@@ -53,11 +69,11 @@ export function HorizonMarks({ marks, turn }: { marks: Mark[]; turn: Turn }) {
             data-testid="horizon-mark"
             data-look={m.look}
           >
-            <span
-              className={`size-3 shrink-0 border-2 border-white ${m.look === "picked" || m.look === "aim" || m.look === "sight" ? "rounded-full" : "rotate-45"}`}
-              style={{ background: colours[m.look] }}
-            />
-            <span className="max-w-40 truncate rounded bg-[#15181e]/75 px-1 text-white">{m.text}</span>
+            <LevelSign look={m.look} colour={colours[m.look]} />
+            <span className="max-w-40 truncate rounded bg-[#15181e]/75 px-1 text-white">
+              {m.look === "stop" ? "fix: " : m.look === "warn" ? "check: " : ""}
+              {m.text}
+            </span>
           </span>
         );
       })}

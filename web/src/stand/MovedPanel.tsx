@@ -10,8 +10,8 @@ export function MovedPanel({ project, stand }: { project: Project; stand: Stand 
   if (moves.length === 0)
     return (
       <p className="text-[13px] text-base-content/80">
-        Every object stands where its file says. What you bring somewhere else is listed here; the file itself
-        is never changed.
+        Every object stands where its file says. What you move is listed here; the file itself is never
+        changed.
       </p>
     );
   return (
@@ -40,7 +40,7 @@ export function MovedPanel({ project, stand }: { project: Project; stand: Stand 
             className="btn btn-ghost btn-xs font-normal"
             onClick={() => set(moves.filter((_, k) => k !== i))}
           >
-            Take back<span className="sr-only"> {m.name}</span>
+            Undo this move<span className="sr-only"> {m.name}</span>
           </button>
         </li>
       ))}

@@ -21,13 +21,14 @@ export function PaperBase({ view, up }: { view: PaperView; up: boolean }) {
           width={area.x1 - area.x0}
           height={area.z1 - area.z0}
           preserveAspectRatio="none"
+          className="paper-picture"
         />
       )}
       <path
         d={grid}
         fill="none"
-        stroke="#3c5570"
-        strokeOpacity="0.13"
+        stroke="var(--paper-grid)"
+        strokeOpacity="0.16"
         strokeWidth="1"
         vectorEffect="non-scaling-stroke"
       />
@@ -35,8 +36,8 @@ export function PaperBase({ view, up }: { view: PaperView; up: boolean }) {
         <>
           <path
             d={solidsPath(plan, up)}
-            fill="#8d857a"
-            stroke="#262a33"
+            fill="var(--paper-solid)"
+            stroke="var(--paper-ink)"
             strokeWidth="1.3"
             strokeLinejoin="round"
             vectorEffect="non-scaling-stroke"
@@ -44,7 +45,7 @@ export function PaperBase({ view, up }: { view: PaperView; up: boolean }) {
           <path
             d={linesPath(plan, up)}
             fill="none"
-            stroke="#262a33"
+            stroke="var(--paper-ink)"
             strokeWidth="1.5"
             strokeLinejoin="round"
             strokeLinecap="round"
@@ -61,10 +62,13 @@ export function ScaleBar({ view }: { view: PaperView }) {
   const bar = roundLength(view.paper, 60);
   const step = roundLength(view.paper, 44);
   return (
-    <div className="pointer-events-none absolute bottom-1.5 left-1.5 rounded bg-white/85 px-1.5 py-0.5 text-[11px] leading-tight text-[#262a33]">
-      <div className="h-1.5 border-x border-b border-[#262a33]" style={{ width: bar * view.paper.scale }} />
+    <div className="pointer-events-none absolute bottom-1.5 left-1.5 rounded bg-base-100/90 px-1.5 py-0.5 text-[11px] leading-tight text-base-content">
+      <div
+        className="h-1.5 border-x border-b border-base-content"
+        style={{ width: bar * view.paper.scale }}
+      />
       {length(bar)}
-      {step !== bar && <span className="text-[#5b5f68]"> · grid {length(step)}</span>}
+      {step !== bar && <span className="text-base-content/75"> · grid {length(step)}</span>}
     </div>
   );
 }
@@ -72,7 +76,7 @@ export function ScaleBar({ view }: { view: PaperView }) {
 /** Buttons for who does not use the wheel. */
 export function ZoomButtons({ view, what }: { view: PaperView; what: string }) {
   const button =
-    "pointer-events-auto size-6 rounded border border-[#d9d0bd] bg-white/90 text-sm leading-none text-[#262a33] hover:bg-white";
+    "pointer-events-auto size-6 rounded border border-base-300 bg-base-100/90 text-sm leading-none text-base-content hover:bg-base-100";
   return (
     <div className="pointer-events-none absolute right-1.5 bottom-1.5 flex gap-1">
       <button

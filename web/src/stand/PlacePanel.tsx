@@ -66,7 +66,7 @@ export function PlacePanel({ project, stand, view }: Props) {
         <LengthField label="East (x)" value={x} onChange={(v) => stand.moveTo(v, z, true)} />
         <LengthField label="South (z)" value={z} onChange={(v) => stand.moveTo(x, v, true)} />
         <LengthField label="Height (y)" value={y} onChange={(v) => change({ position: [x, v, z] }, true)} />
-        <div className="flex items-end gap-1 pb-0.5">
+        <div className="flex flex-wrap items-end gap-1 pb-0.5">
           {EYE_HEIGHTS.map(([name, h]) => (
             <button
               key={name}
@@ -172,7 +172,7 @@ export function PlacePanel({ project, stand, view }: Props) {
       {movers.length > 0 && (
         <div className="flex flex-wrap items-end gap-2 text-[13px]">
           <label className="flex flex-col gap-0.5">
-            <span className="text-xs text-base-content/75">Rides on</span>
+            <span className="text-xs text-base-content/75">Attached to</span>
             <select
               className="select select-sm w-44 bg-base-100"
               value={ride?.node ?? -1}
@@ -195,7 +195,7 @@ export function PlacePanel({ project, stand, view }: Props) {
                 );
               }}
             >
-              <option value={-1}>nothing, it stands</option>
+              <option value={-1}>nothing</option>
               {movers.map((m) => (
                 <option key={m.node} value={m.node}>
                   {m.name}
@@ -205,7 +205,7 @@ export function PlacePanel({ project, stand, view }: Props) {
           </label>
           <div className="w-32">
             <NumberField
-              label={`Moment (of ${project.scene.motion_s.toFixed(1)} s)`}
+              label={`Time (of ${project.scene.motion_s.toFixed(1)} s)`}
               unit="s"
               step={0.5}
               digits={2}

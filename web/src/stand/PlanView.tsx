@@ -6,6 +6,7 @@ import type { Pose } from "../generated/Pose";
 import type { SightLine } from "../generated/SightLine";
 import type { Viewpoint } from "../generated/Viewpoint";
 import { degrees, length, wrapHeading } from "../parts/units";
+import { LevelSign, colours as markColours } from "./HorizonMarks";
 import { PaperBase, ScaleBar, ZoomButtons } from "./PaperBase";
 import { along, headingTo, pointCount, ringPath, wedgePath } from "./drawing";
 import { usePaper } from "./usePaper";
@@ -104,7 +105,11 @@ export function PlanView(props: Props) {
     if (!by) return;
     e.preventDefault();
     e.stopPropagation();
-    onMove(x + (by[0] ?? 0), z + (by[1] ?? 0), true);
+    // A key that is held down moves all the while; it counts when it is let go.
+    onMove(x + (by[0] ?? 0), z + (by[1] ?? 0), false);
+  };
+  const keysUp = (e: React.KeyboardEvent) => {
+    if (e.key.startsWith("Arrow")) onMove(x, z, true);
   };
   const pan = (e: React.KeyboardEvent) => {
     const step = 60 / paper.scale;
@@ -144,7 +149,7 @@ export function PlanView(props: Props) {
       role={application}
       aria-label="Plan. Arrow keys move it, plus and minus zoom; the viewpoint itself is moved with its own arrow keys."
       tabIndex={0}
-      className={`relative size-full touch-none overflow-hidden rounded-md border border-base-300 bg-white ${props.adding ? "cursor-copy" : "cursor-grab"}`}
+      className={`relative size-full touch-none overflow-hidden rounded-md border border-base-300 bg-[var(--paper)] ${props.adding ? "cursor-copy" : "cursor-grab"}`}
       onPointerDown={(e) => start(e, "paper")}
       onPointerMove={move}
       onPointerUp={up}
@@ -245,7 +250,7 @@ export function PlanView(props: Props) {
             </svg>
             <button
               type="button"
-              className="absolute -translate-x-1/2 -translate-y-1/2 rounded-full border border-[#3c5570] bg-white/90 px-2 py-0.5 text-[11px] whitespace-nowrap text-[#262a33]"
+              className="absolute -translate-x-1/2 -translate-y-1/2 rounded-full border border-[#3c5570] bg-base-100/90 px-2 py-0.5 text-[11px] whitespace-nowrap text-base-content"
               onPointerDown={(e) => e.stopPropagation()}
               onClick={() => props.onChoose(v.id)}
             >
@@ -276,11 +281,13 @@ export function PlanView(props: Props) {
           at && (
             <span
               key={`${f.rule}-${f.what}`}
-              className={`pointer-events-none absolute size-3 -translate-x-1/2 -translate-y-1/2 rotate-45 border-2 border-white ${f.level === "stop" ? "bg-[#a8452e]" : f.level === "warn" ? "bg-[#c98a1b]" : "bg-[#5b5f68]"}`}
+              className="pointer-events-none absolute -translate-x-1/2 -translate-y-1/2"
               style={toScreen(...at)}
               title={f.what}
               data-testid="plan-mark"
-            />
+            >
+              <LevelSign look={f.level} colour={markColours[f.level]} />
+            </span>
           )
         );
       })}
@@ -313,10 +320,11 @@ export function PlanView(props: Props) {
         style={here}
         onPointerDown={(e) => start(e, "viewpoint")}
         onKeyDown={keys}
+        onKeyUp={keysUp}
       />
       {nearest && (
         <span
-          className="pointer-events-none absolute rounded bg-white/90 px-1 text-[11px] whitespace-nowrap text-[#262a33]"
+          className="pointer-events-none absolute rounded bg-base-100/90 px-1 text-[11px] whitespace-nowrap text-base-content"
           style={{ left: here.left + 16, top: here.top + 12 }}
           data-testid="plan-distance"
         >
@@ -327,11 +335,11 @@ export function PlanView(props: Props) {
       <ScaleBar view={view} />
       <ZoomButtons view={view} what="Plan" />
       <div
-        className="pointer-events-none absolute top-1.5 right-1.5 flex flex-col items-center rounded bg-white/85 px-1.5 py-0.5 text-[11px] leading-tight text-[#262a33]"
+        className="pointer-events-none absolute top-1.5 right-1.5 flex flex-col items-center rounded bg-base-100/90 px-1.5 py-0.5 text-[11px] leading-tight text-base-content"
         title="Heading 0° is north"
       >
         <svg viewBox="0 0 12 22" className="h-5 w-3" aria-hidden="true">
-          <path d="M6 21V2M2 7.500 6 1.500l4 6" fill="none" stroke="#262a33" strokeWidth="1.6" />
+          <path d="M6 21V2M2 7.500 6 1.500l4 6" fill="none" stroke="currentColor" strokeWidth="1.6" />
         </svg>
         N 0°
       </div>

@@ -84,7 +84,7 @@ export function SectionView(props: Props) {
   };
   const line = (h: number | null) =>
     h === null ? "" : `M${s} ${-y}L${s} ${-h}M${s - 0.18} ${-h}H${s + 0.18}`;
-  const label = "pointer-events-none absolute rounded bg-white/90 px-1 text-[11px] text-[#262a33]";
+  const label = "pointer-events-none absolute rounded bg-base-100/90 px-1 text-[11px] text-base-content";
   const at = (h: number) => {
     const p = view.toScreen(s, -h);
     // However far up the ceiling is, its distance stays in sight.
@@ -140,12 +140,16 @@ export function SectionView(props: Props) {
           if (by === 0) return;
           e.preventDefault();
           e.stopPropagation();
-          props.onMove(y + by, 0, true);
+          // A key that is held down moves all the while; it counts when it is let go.
+          props.onMove(y + by, 0, false);
+        }}
+        onKeyUp={(e) => {
+          if (e.key === "ArrowUp" || e.key === "ArrowDown") props.onMove(y, 0, true);
         }}
       />
       <ScaleBar view={view} />
       <ZoomButtons view={view} what="Section" />
-      <div className="pointer-events-none absolute top-1.5 right-1.5 rounded bg-white/85 px-1.5 py-0.5 text-[11px] text-[#262a33]">
+      <div className="pointer-events-none absolute top-1.5 right-1.5 rounded bg-base-100/90 px-1.5 py-0.5 text-[11px] text-base-content">
         Section, seen to {degrees(wrapHeading(heading - 90), 0)}
       </div>
     </div>

@@ -4,6 +4,7 @@ import { useLocation, useSearchParams } from "wouter";
 import { api } from "../api/client";
 import type { Project } from "../generated/Project";
 import type { SeenInfo } from "../generated/SeenInfo";
+import { Busy } from "../parts/Busy";
 import { Problem } from "../parts/Problem";
 import { Tabs } from "../parts/Tabs";
 import { degrees, length, wrapHeading, wrapSigned } from "../parts/units";
@@ -60,8 +61,10 @@ export function StandStage({ project }: { project: Project }) {
   const version = JSON.stringify([unit, time_s, moves]);
   const shape = String(hash(version));
 
+  // Without a pointer the Lookout's centre is read: so it can be done by keys.
+  const place = hover ?? worldOf(view.lon, view.lat, pose);
   const reading = useLatest<[readonly [number, number, number], number, number, string], SeenInfo | null>(
-    hover ? [pose.position, hover[0], hover[1], version] : null,
+    stand.dragging ? null : [pose.position, place[0], place[1], version],
     ([position, heading, pitch]) => api.look(project.id, [...position], heading, pitch),
   );
   const places = project.viewpoints.map((v) => v.pose.position);
@@ -204,7 +207,7 @@ export function StandStage({ project }: { project: Project }) {
           {stand.dragging
             ? "Moving: own colours, without the light"
             : live.samples
-              ? `Live, ${live.samples} of ${live.enough} samples${live.calm ? ", noise taken out" : ""}`
+              ? `Live, ${live.samples} of ${live.enough} samples${live.calm ? ", denoised" : ""}`
               : "Preparing the light"}
         </span>
       }
@@ -215,24 +218,24 @@ export function StandStage({ project }: { project: Project }) {
   const seen = reading.value;
   const under = (
     <p className="ml-9 min-h-5 truncate text-xs" data-testid="reading" aria-live="off">
-      {hover === null
-        ? "Point at the Horizon to read names and distances; click to pick, drag to turn."
-        : `${degrees(hover[0])} / ${degrees(hover[1])} · ${
-            seen ? `${seen.name}, ${seen.material}, ${length(seen.distance_m)}` : "nothing of the scene"
-          }`}
+      {hover === null ? "In the Lookout's centre: " : ""}
+      {`${degrees(wrapHeading(place[0]))} / ${degrees(place[1])} · ${
+        seen ? `${seen.name}, ${seen.material}, ${length(seen.distance_m)}` : "nothing of the scene"
+      }`}
+      {hover === null && " · point, click to pick, drag to turn"}
     </p>
   );
   const tabs: [Tab, string][] = [
     ["place", "Place"],
-    ["around", findings.length > 0 ? `Around (${findings.length})` : "Around"],
+    ["around", findings.length > 0 ? `Clearance (${findings.length})` : "Clearance"],
     ["surface", "Picked"],
     ["seen", "In sight"],
-    ["starts", "Starts"],
+    ["starts", "Suggested places"],
     ["moved", moves.length > 0 ? `Moved (${moves.length})` : "Moved"],
   ];
 
   return (
-    <div className="grid h-full min-h-[660px] grid-cols-[minmax(0,27rem)_minmax(0,1fr)] gap-4">
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,21rem)_minmax(0,1fr)] gap-3 xl:grid-cols-[minmax(0,27rem)_minmax(0,1fr)] xl:gap-4 min-[1900px]:grid-cols-[minmax(0,36rem)_minmax(0,1fr)]">
       <section className="flex min-h-0 flex-col gap-2" aria-label="Plan and section">
         <ViewpointBar
           project={project}
@@ -349,13 +352,14 @@ export function StandStage({ project }: { project: Project }) {
           <>
             {horizon}
             {under}
-            <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,15rem)_minmax(0,1fr)] gap-4 pl-9">
+            <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,12rem)_minmax(0,1fr)] gap-3 pl-9 xl:grid-cols-[minmax(0,15rem)_minmax(0,1fr)] xl:gap-4 min-[1900px]:grid-cols-[minmax(0,26rem)_minmax(0,1fr)]">
               <Lookout
                 picture={live.picture ?? null}
                 view={view}
                 onView={setView}
                 label="Lookout"
-                className="h-full min-h-40 w-full rounded-2xl"
+                caption
+                className="h-full min-h-28 w-full"
               />
               <div className="flex min-h-0 flex-col gap-2">
                 <div className="flex items-center gap-2">
@@ -371,7 +375,7 @@ export function StandStage({ project }: { project: Project }) {
                   </button>
                 </div>
                 <div
-                  className="min-h-0 flex-1 overflow-auto pr-1"
+                  className="scrolls min-h-0 flex-1 pr-1"
                   role="tabpanel"
                   aria-label={tabs.find(([t]) => t === tab)?.[1]}
                   tabIndex={0}
@@ -398,6 +402,7 @@ export function StandStage({ project }: { project: Project }) {
                   {tab === "starts" && <StartsPanel project={project} stand={stand} version={shape} />}
                   {tab === "moved" && <MovedPanel project={project} stand={stand} />}
                 </div>
+                {stand.busy && <Busy>Reading the scene again …</Busy>}
                 <Problem error={stand.error ?? problem ?? live.problem} />
               </div>
             </div>

@@ -19,7 +19,7 @@ export function StartsPanel({
     queryKey: ["starts", project.id, version],
     queryFn: () => api.starts(project.id),
   });
-  if (!data) return <p className="text-[13px] text-base-content/80">Looking for enclosed spaces …</p>;
+  if (!data) return <p className="text-[13px] text-base-content/80">Searching for enclosed spaces …</p>;
   if (data.length === 0)
     return (
       <p className="text-[13px] text-base-content/80">
@@ -33,7 +33,7 @@ export function StartsPanel({
         <li key={s.pose.position.join()} className="flex flex-col gap-1" data-testid="start">
           <img
             src={api.startPicture(project.id, s.pose, version)}
-            alt={`Unrolled view from the middle of space ${i + 1}`}
+            alt={`Unrolled view from place ${i + 1}`}
             className="mid-grey aspect-[2/1] w-full rounded"
           />
           <p className="text-xs leading-snug">
@@ -41,14 +41,14 @@ export function StartsPanel({
           </p>
           <div className="flex gap-1">
             <button type="button" className="btn btn-xs font-normal" onClick={() => standThere(s)}>
-              Stand here<span className="sr-only">, space {i + 1}</span>
+              Stand here<span className="sr-only">, place {i + 1}</span>
             </button>
             <button
               type="button"
               className="btn btn-ghost btn-xs font-normal"
               onClick={() =>
                 stand.add({
-                  name: `Middle ${i + 1}`,
+                  name: `Place ${i + 1}`,
                   pose: s.pose,
                   unlocked: false,
                   opening: null,
@@ -56,7 +56,7 @@ export function StartsPanel({
                 })
               }
             >
-              Add<span className="sr-only"> space {i + 1} as a viewpoint</span>
+              Add<span className="sr-only"> place {i + 1} as a viewpoint</span>
             </button>
           </div>
         </li>

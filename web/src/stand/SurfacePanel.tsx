@@ -42,8 +42,8 @@ export function SurfacePanel({ project, stand, picked, aim, onAim, onDone }: Pro
   if (!picked) {
     return (
       <p className="text-[13px] text-base-content/80">
-        Click a thing on the Horizon, or beside the viewpoint in the plan, to pick it. Then look at it
-        squarely, or bring it to where you want it.
+        Click a thing on the Horizon, or beside the viewpoint in the plan, to pick it. Then face it, or move
+        it to where you want it.
       </p>
     );
   }
@@ -76,20 +76,20 @@ export function SurfacePanel({ project, stand, picked, aim, onAim, onDone }: Pro
         <>
           <div className="flex flex-wrap items-end gap-1.5">
             <button type="button" className={small} onClick={() => void square(false)}>
-              Look at it squarely
+              Face this surface
             </button>
             <button type="button" className={small} onClick={() => void square(true)}>
-              Square to the whole front
+              Face the object
             </button>
             <div className="flex items-end gap-1.5 border-l border-base-300 pl-2">
               <div className="w-24">
                 <LengthField label="Distance" value={distance} min={0.01} onChange={setDistance} />
               </div>
               <button type="button" className={`${small} mb-1`} onClick={() => void square(false, distance)}>
-                Move there, square
+                Move to this distance
               </button>
               <button type="button" className={`${small} mb-1`} onClick={() => void square(true, distance)}>
-                Before its whole front
+                Move in front
               </button>
             </div>
           </div>
@@ -97,8 +97,8 @@ export function SurfacePanel({ project, stand, picked, aim, onAim, onDone }: Pro
             <p data-testid="squared">
               <Mark kind="fine">
                 <span className="text-base-content">
-                  Square to “{told.object}”{told.curved ? " by the best fit of its curved front" : ""}:
-                  heading {degrees(told.pose.heading_deg)}, {length(Math.abs(told.distance_m))} away
+                  Facing “{told.object}”{told.curved ? " by the best fit of its curved front" : ""}: heading{" "}
+                  {degrees(told.pose.heading_deg)}, {length(Math.abs(told.distance_m))} away
                   {Math.abs(told.lean_deg) > 0.05 ? `; it leans ${degrees(Math.abs(told.lean_deg))}` : ""}
                 </span>
               </Mark>
@@ -113,7 +113,7 @@ export function SurfacePanel({ project, stand, picked, aim, onAim, onDone }: Pro
                 onAim({ heading: seen.middle_heading_deg, pitch: seen.middle_pitch_deg });
               }}
             >
-              Bring it somewhere else
+              Move it
             </button>
           </div>
         </>
@@ -157,7 +157,7 @@ export function SurfacePanel({ project, stand, picked, aim, onAim, onDone }: Pro
                 hint="Off: it floats at the pitch that is asked for"
               />
               <Switch
-                label="Keep its side to me"
+                label="Keep facing the viewpoint"
                 on={face}
                 onChange={setFace}
                 hint="It is turned about its middle, so that the side that faces the viewpoint still does"
@@ -189,10 +189,10 @@ export function SurfacePanel({ project, stand, picked, aim, onAim, onDone }: Pro
                 onDone();
               }}
             >
-              Bring here
+              Move it here
             </button>
             <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={() => onAim(null)}>
-              Leave it
+              Cancel
             </button>
           </div>
         </>

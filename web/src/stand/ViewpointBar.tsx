@@ -33,7 +33,11 @@ export function ViewpointBar(props: Props) {
   };
   return (
     <div className="flex flex-col gap-1">
-      <div className="flex flex-wrap items-center gap-1.5" role="group" aria-label="Viewpoints">
+      <div
+        className="scrolls flex max-h-[4.6rem] flex-wrap content-start items-center gap-1.5"
+        role="group"
+        aria-label="Viewpoints"
+      >
         {viewpoints.map((v) => (
           <button
             key={v.id}
@@ -81,10 +85,11 @@ export function ViewpointBar(props: Props) {
           className={`btn btn-xs font-normal ${adding ? "btn-secondary" : ""}`}
           onClick={() => props.onAdding(!adding)}
         >
-          {adding ? "Click a place on the plan" : "Add viewpoint"}
+          {adding ? "Cancel" : "Add viewpoint"}
         </button>
         {adding ? (
           <span className="flex items-center gap-1 pl-1">
+            <span className="text-xs">Click a place on the plan. Eye:</span>
             {EYE_HEIGHTS.map(([name, h]) => (
               <button
                 key={name}
@@ -147,6 +152,7 @@ export function ViewpointBar(props: Props) {
             <button
               type="button"
               className={`${small} text-error`}
+              title="Removes this viewpoint; Undo brings it back"
               disabled={viewpoints.length < 2}
               onClick={() => id !== undefined && stand.remove(id)}
             >

@@ -93,7 +93,7 @@ pub(in crate::cli) struct RenderOptions {
     /// Distance at which the lens is sharp, metres; with --fstop
     #[arg(long, value_name = "METRES", value_parser = number, requires = "fstop")]
     pub(in crate::cli) focus: Option<f64>,
-    /// Take the noise out of the finished picture, guided by its colours and normals
+    /// Denoise the finished picture, guided by its colours and normals
     #[arg(long)]
     pub(in crate::cli) denoise: bool,
     /// Brightest light that one sample may add; hides fireflies and makes the picture a little darker

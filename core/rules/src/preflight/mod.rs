@@ -26,7 +26,7 @@ use dome_trace::stand::clearance::{Clearance, Limits};
 use dome_trace::stand::dark::Dark;
 use dome_trace::stand::starts::Start;
 use glam::DVec3;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// How bad a finding is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -127,7 +127,8 @@ pub struct StandFacts<'a> {
 }
 
 /// What a picture is for.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Purpose {
     /// Looking round on a screen.
     #[default]

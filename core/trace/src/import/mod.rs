@@ -180,9 +180,7 @@ fn read_beside(folder: &Path, reference: &str, scene: &str) -> Result<Vec<u8>, T
     std::fs::read(folder.join(relative)).map_err(|_| {
         TraceError::unsupported(
             scene,
-            format!(
-                "its file \"{reference}\" is not there; bring it along, in a .zip with the scene"
-            ),
+            format!("its file \"{reference}\" is not there; add it, in a .zip with the scene"),
         )
     })
 }

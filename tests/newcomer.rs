@@ -1,0 +1,223 @@
+//! The job as a newcomer does it: nothing changed that need not be, each stage's primary action pressed, in windows of
+//! every usual size.
+
+mod support;
+
+use serde_json::{Value, json};
+use support::browser::Browser;
+use support::{Server, scene_in, text, wait_for};
+
+fn runtime() -> rocket::tokio::runtime::Runtime {
+    rocket::tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+        .unwrap()
+}
+
+/// Fields that the browser or the page calls invalid, and refusals that are shown.
+const WRONG: &str = "return [...document.querySelectorAll('input:invalid, select:invalid, [aria-invalid=true], [role=alert]')].map(e => e.outerHTML.slice(0, 200));";
+
+async fn nothing_is_wrong(b: &Browser, at: &str) {
+    assert_eq!(b.script(WRONG).await, json!([]), "at {at}");
+}
+
+/// Opens everything that can be opened on the page, and every tab in turn.
+async fn open_everything(b: &Browser, at: &str) {
+    b.script("document.querySelectorAll('details').forEach(d => { d.open = true; }); return true;")
+        .await;
+    nothing_is_wrong(b, at).await;
+    let count = b
+        .script("return document.querySelectorAll('[role=tab]').length;")
+        .await
+        .as_u64()
+        .unwrap();
+    for i in 0..count {
+        let name = b.script(&format!("const t = document.querySelectorAll('[role=tab]')[{i}]; t.click(); return t.innerText;")).await;
+        b.until("the tab", &format!("return document.querySelectorAll('[role=tab]')[{i}].getAttribute('aria-selected') === 'true';")).await;
+        nothing_is_wrong(b, &format!("{at}, {name}")).await;
+    }
+    b.script("document.querySelectorAll('main [aria-expanded=false]').forEach(d => d.click()); return true;").await;
+    nothing_is_wrong(b, &format!("{at}, opened")).await;
+}
+
+fn orders(server: &Server) -> Vec<Value> {
+    server.json("GET", "/api/projects/1", None).1["orders"]
+        .as_array()
+        .unwrap()
+        .clone()
+}
+
+#[test]
+fn with_all_defaults_every_stage_leads_on() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Server::start(&folder.path().join("data"), true);
+    let base = server.address.clone();
+    runtime().block_on(async {
+        let b = Browser::open(folder.path()).await;
+        b.client.goto(&base).await.unwrap();
+        b.until("the library", "return document.title === 'Library \u{b7} Owl Dome' && !!document.querySelector('main a');").await;
+        open_everything(&b, "library").await;
+        for (stage, title) in [("scene", "Scene"), ("stand", "Stand"), ("render", "Render"), ("hand-over", "Hand over"), ("look", "Look")] {
+            b.client.goto(&format!("{base}/project/1/{stage}")).await.unwrap();
+            b.until("the stage", &format!("return document.title.startsWith('{title} \u{b7} Merlow') && document.querySelectorAll('main button').length > 0;")).await;
+            open_everything(&b, stage).await;
+        }
+        b.client.goto(&format!("{base}/pictures")).await.unwrap();
+        b.find("[data-testid=horizon-picture]").await;
+        open_everything(&b, "pictures").await;
+        // Empty stages have a button that leads on.
+        b.client.goto(&format!("{base}/project/1/look")).await.unwrap();
+        b.press("Go to Hand over").await;
+        b.press("Order a render").await;
+        b.find("[data-testid=height]").await;
+
+        // From the scene on, each primary action as it stands there; a final, then a draft.
+        b.client.goto(&format!("{base}/project/1/scene")).await.unwrap();
+        b.press("Choose where to stand").await;
+        b.press("Order a render").await;
+        // While nothing is rendered the live picture of the viewpoint is shown, with its own heading.
+        b.find("[data-testid=horizon-picture]").await;
+        assert!(b.text("[data-testid=horizon] figcaption").await.contains("Centre 315"));
+        b.press("Order render").await;
+        wait_for("the final order", || (orders(&server).len() == 1).then_some(()));
+        let spec = orders(&server)[0]["spec"].clone();
+        assert_eq!((&spec["samples"], &spec["noise_percent"], &spec["draft"]), (&json!(2048), &json!(4.0), &json!(false)));
+        b.choose("Kind", "draft").await;
+        b.press("Order render").await;
+        wait_for("the draft order", || (orders(&server).len() == 2).then_some(()));
+        assert_eq!(orders(&server)[0]["spec"]["noise_percent"], 12.0);
+        nothing_is_wrong(&b, "both orders").await;
+
+        // Any number within the limits is taken; what is refused says so beside the field, and nothing is ordered.
+        b.fill("Noise at most", "3,7").await;
+        b.press("Order render").await;
+        wait_for("the third order", || (orders(&server).len() == 3).then_some(()));
+        assert!((orders(&server)[0]["spec"]["noise_percent"].as_f64().unwrap() - 3.7).abs() < 1e-5);
+        for (wrong, said) in [("0.05", "Type a number from 0.1 to 100 %."), ("much", "This is no number. Type a number from 0.1 to 100 %.")] {
+            b.fill("Noise at most", wrong).await;
+            assert_eq!(b.text("form [role=alert]").await, said);
+            b.press("Order render").await;
+            let held = b.script("return document.activeElement.getAttribute('aria-invalid');").await;
+            assert_eq!(held, "true", "the refused field has the focus");
+        }
+        assert_eq!(orders(&server).len(), 3);
+        b.fill("Noise at most", "5").await;
+        nothing_is_wrong(&b, "mended").await;
+        // The arrows step from any number.
+        let field = b.find("form [role=spinbutton][aria-valuenow='5']").await;
+        field.send_keys("\u{e013}").await.unwrap(); // arrow up
+        b.find("form [role=spinbutton][aria-valuenow='5.5']").await;
+
+        // What cannot be undone is asked in the page itself.
+        b.script("[...document.querySelectorAll('[data-testid=order]')].pop().querySelector('.text-error').click(); return true;").await;
+        b.press("Keep").await;
+        assert_eq!(orders(&server).len(), 3);
+        b.check_accessibility("render with orders").await;
+        b.close().await;
+    });
+}
+
+/// From a file to looking round in the finished JPEG; only the width is made small, so that the test ends soon.
+#[test]
+fn a_scene_becomes_a_picture_with_nothing_else_changed() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = scene_in(folder.path());
+    let server = Server::start(&folder.path().join("data"), false);
+    runtime().block_on(async {
+        let b = Browser::open(folder.path()).await;
+        b.client.goto(&server.address).await.unwrap();
+        b.find("[data-testid=scene-file]")
+            .await
+            .send_keys(text(&scene))
+            .await
+            .unwrap();
+        b.press("Choose where to stand").await;
+        b.press("Order a render").await;
+        b.fill("Width", "64").await;
+        b.until(
+            "the height",
+            "return document.querySelector('[data-testid=height]')?.innerText === '32 px';",
+        )
+        .await;
+        b.press("Order render").await;
+        b.press("Hand it over").await;
+        b.press("Make the JPEG").await;
+        b.find("[data-testid=package]").await;
+        b.press("Look at it").await;
+        b.until(
+            "the picture",
+            "return document.querySelector('[data-testid=viewer]')?.dataset.shown === '64';",
+        )
+        .await;
+        nothing_is_wrong(&b, "look").await;
+        // Renamed in its own place.
+        b.client
+            .goto(&format!("{}/project/1/scene", server.address))
+            .await
+            .unwrap();
+        b.press("Rename project").await;
+        let field = b.find("[aria-label='Project name']").await;
+        field.send_keys(" at dusk").await.unwrap();
+        b.press("Rename").await;
+        wait_for("the new name", || {
+            (server.json("GET", "/api/projects/1", None).1["name"] == "room at dusk").then_some(())
+        });
+        b.close().await;
+    });
+}
+
+/// In every usual window, with all seven stages and thirty viewpoints: the page does not scroll, the header holds the way,
+/// the primary action is in sight, and pictures leave room for the rest.
+#[test]
+fn every_usual_window_holds_the_stages() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Server::start(&folder.path().join("data"), true);
+    let base = server.address.clone();
+    let mut draft = server.json("GET", "/api/projects/1", None).1["viewpoints"][0].clone();
+    for i in 5..=30 {
+        draft["name"] = json!(format!("Viewpoint {i}"));
+        let (status, answer) =
+            server.json("POST", "/api/projects/1/viewpoints", Some(draft.clone()));
+        assert_eq!(status, 200, "{answer}");
+    }
+    runtime().block_on(async {
+        let b = Browser::open(folder.path()).await;
+        b.client.goto(&base).await.unwrap();
+        b.script("localStorage.setItem('owl-dome-all-stages', '1'); return true;").await;
+        for (width, height) in [(1280, 800), (1440, 900), (1920, 1080), (2560, 1440), (1024, 768)] {
+            b.resize(width, height).await;
+            for (stage, primary) in [("scene", "Choose where to stand"), ("stand", "Order a render"), ("render", "Order render")] {
+                b.client.goto(&format!("{base}/project/1/{stage}")).await.unwrap();
+                b.find("[data-testid=horizon]").await;
+                b.until("the primary action", &format!("return [...document.querySelectorAll('main button')].some(b => b.innerText === '{primary}');")).await;
+                let found = b.script(&format!("
+                    const box = e => e.getBoundingClientRect();
+                    const main = document.querySelector('main');
+                    const act = box([...document.querySelectorAll('main button')].find(b => b.innerText === '{primary}'));
+                    const nav = box(document.querySelector('nav[aria-label=Stages] ol'));
+                    const pill = box(document.querySelector('[data-testid=preflight]'));
+                    const plan = document.querySelector('[data-testid=plan]');
+                    return {{
+                        page: [main.scrollWidth - main.clientWidth, main.scrollHeight - main.clientHeight],
+                        window: [innerWidth, innerHeight],
+                        stages: document.querySelectorAll('nav[aria-label=Stages] li').length,
+                        way: pill.left - nav.right,
+                        mark: nav.left - box(document.querySelector('header a')).right,
+                        acts: act.top >= 0 && act.bottom <= innerHeight && act.right <= innerWidth && act.height > 20,
+                        horizon: box(document.querySelector('[data-testid=horizon] figure, figure[data-testid=horizon]')).height / innerHeight,
+                        plan: plan ? box(plan).height : null,
+                    }};")).await;
+                let at = format!("{stage} at {width} x {height}: {found}");
+                assert_eq!(found["window"], json!([width, height]), "{at}");
+                assert_eq!((&found["page"], &found["stages"]), (&json!([0, 0]), &json!(7)), "{at}");
+                assert!(found["way"].as_f64().unwrap() >= 0.0 && found["mark"].as_f64().unwrap() >= 0.0, "{at}");
+                assert_eq!(found["acts"], true, "{at}");
+                assert!(found["horizon"].as_f64().unwrap() < 0.62, "{at}");
+                if stage == "stand" {
+                    assert!(found["plan"].as_f64().unwrap() > 0.3 * f64::from(height), "{at}");
+                }
+            }
+        }
+        b.close().await;
+    });
+}
