@@ -1,14 +1,17 @@
 //! Reading pictures of any kind row by row, as linear light with alpha.
 
+mod colours;
+
+pub(crate) use colours::colours_of;
+
 use crate::budget::{self, Claim};
-use crate::colour::{
-    Conversion, Primaries, Told, of_chromaticities, of_code_points, of_gamma, of_icc,
-};
+use crate::colour::{Conversion, Told, of_chromaticities, of_icc};
 use crate::error::{FileError, Result, display_name};
 use crate::exr_picture::ExrStrips;
 use crate::format::PictureFormat;
 use crate::tag::read_limited;
 use crate::{jpeg, png as own_png};
+use colours::{Colours, convert, png_colours};
 use dome_imaging::convert::{Pixel, Row};
 use dome_imaging::transfer::linear_from_srgb16;
 use dome_optics::Shape;
@@ -16,7 +19,6 @@ use std::borrow::Cow;
 use std::fs::File;
 use std::io::{BufReader, Cursor, Read};
 use std::path::Path;
-use std::sync::Arc;
 
 /// Largest side of a picture that is read, pixels.
 const MAX_SIDE: u32 = 131_072;
@@ -407,116 +409,11 @@ impl PictureRows {
     }
 }
 
-/// What a file tells of its colours, without decoding the picture: the name of other colours than ours, and what cannot
-/// be used.
-pub(crate) fn colours_of(
-    path: &Path,
-    format: PictureFormat,
-) -> Result<(Option<String>, Vec<String>)> {
-    let name = display_name(path);
-    let open = || File::open(path).map_err(FileError::io("Reading", path));
-    let told = match format {
-        PictureFormat::Png => {
-            let reader = png::Decoder::new(BufReader::new(open()?)).read_info();
-            png_colours(reader.map_err(|e| FileError::damaged(&name, e))?.info())
-        }
-        PictureFormat::Jpeg => {
-            use image::ImageDecoder;
-            let mut decoder = image::codecs::jpeg::JpegDecoder::new(BufReader::new(open()?))
-                .map_err(|e| FileError::damaged(&name, e))?;
-            let icc = decoder.icc_profile().ok().flatten();
-            icc.map_or(Told::Ours, |icc| of_icc(&icc))
-        }
-        PictureFormat::Exr => {
-            let header = ExrStrips::open(path)?.header;
-            header.chromaticities.map_or(Told::Ours, of_chromaticities)
-        }
-        PictureFormat::Hdr => Told::Ours,
-    };
-    let colours = Colours::of(told, &name);
-    let notices = if colours.name.is_some() {
-        Vec::new()
-    } else {
-        colours.notices
-    };
-    Ok((colours.name, notices))
-}
-
 fn file_size(path: &Path) -> Result<u64> {
     std::fs::metadata(path)
         .map(|m| m.len())
         .map_err(FileError::io("Reading", path))
 }
-
-/// What is to be done with a file's colours, and what is to be said of them.
-struct Colours {
-    conversion: Option<Arc<Conversion>>,
-    name: Option<String>,
-    notices: Vec<String>,
-}
-
-impl Colours {
-    fn of(told: Told, name: &str) -> Self {
-        let (conversion, notice) = match told {
-            Told::Ours => (None, None),
-            Told::Other(c) => {
-                let notice = format!(
-                    "{name} is converted to the colours of Rec. 709 from {}.",
-                    c.name
-                );
-                (Some(Arc::from(c)), Some(notice))
-            }
-            Told::Useless(why) => (
-                None,
-                Some(format!("{name}: {why}; its colours are taken as sRGB.")),
-            ),
-        };
-        Self {
-            name: conversion
-                .as_ref()
-                .map(|c: &Arc<Conversion>| c.name.clone()),
-            conversion,
-            notices: notice.into_iter().collect(),
-        }
-    }
-}
-
-/// What a PNG tells of its colours, the strongest word first (PNG, third edition, section 11.3.2).
-fn png_colours(info: &png::Info) -> Told {
-    if let Some(c) = info.coding_independent_code_points {
-        return of_code_points(c.color_primaries, c.transfer_function);
-    }
-    if let Some(icc) = &info.icc_profile {
-        return of_icc(icc);
-    }
-    if info.srgb.is_some() {
-        return Told::Ours;
-    }
-    let primaries = info.chrm_chunk.map(|c| {
-        let pair = |(x, y): (png::ScaledFloat, png::ScaledFloat)| {
-            [f64::from(x.into_value()), f64::from(y.into_value())]
-        };
-        Primaries {
-            rgb: [pair(c.red), pair(c.green), pair(c.blue)],
-            white: pair(c.white),
-        }
-    });
-    of_gamma(
-        info.gama_chunk.map(|g| f64::from(g.into_value())),
-        primaries,
-    )
-}
-
-/// Converts linear light multiplied by alpha, in place.
-fn convert(conversion: Option<&Conversion>, pixels: &mut [Pixel]) {
-    let Some(conversion) = conversion else { return };
-    let mut rgb: Vec<f32> = pixels.iter().flat_map(|p| [p.x, p.y, p.z]).collect();
-    conversion.light(&mut rgb);
-    for (p, c) in pixels.iter_mut().zip(rgb.as_chunks::<3>().0) {
-        *p = Pixel::new(sane(c[0]), sane(c[1]), sane(c[2]), p.w);
-    }
-}
-
 /// Decodes a picture whole; `memory` grows by what it takes. Its ICC profile comes along.
 fn image_whole(
     bytes: &[u8],

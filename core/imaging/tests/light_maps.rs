@@ -148,5 +148,7 @@ fn the_specular_chain_blurs_and_keeps_its_place() {
     // = 1 / (4 pi alpha^2), as long as the lobe is wider than the lamp; from level 3 (alpha 0.36) to 4 (0.64).
     let at = |level: usize| chain[level].iter().map(|p| p.x).fold(0.0, f32::max);
     let fall = f64::from(at(3) / at(4));
-    assert!((1.3..4.5).contains(&fall), "{fall}");
+    // The lamp's own width takes a little off the sharper one.
+    let wanted = (0.64f64 / 0.36).powi(2);
+    assert!((fall / wanted - 1.0).abs() < 0.2, "{fall} for {wanted}");
 }

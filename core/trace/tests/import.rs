@@ -347,8 +347,7 @@ fn every_material_extension_is_read() {
 fn unknown_demands_get_one_sentence_with_a_remedy() {
     for (extension, remedy) in [
         ("KHR_draco_mesh_compression", "compression switched off"),
-        ("EXT_meshopt_compression", "compression switched off"),
-        ("KHR_texture_basisu", "PNG or JPEG"),
+        ("KHR_texture_basisu", "PNG, JPEG or WebP"),
         ("EXT_something_else", "without that extension"),
     ] {
         let mut made = Made::new();
