@@ -146,7 +146,9 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         b.press("Object mask").await;
         b.until("the mask", "const i = document.querySelector('[data-testid=horizon-picture]'); return !!i && i.src.includes('object-mask') && i.naturalWidth > 0;").await;
         let (x, y) = b.middle("[data-testid=horizon-picture]").await;
-        b.drag((x, y + 190), (2, 0)).await;
+        // Half way down from the horizon to straight down, wherever the window puts that.
+        let quarter = b.script("return document.querySelector('[data-testid=horizon-picture]').getBoundingClientRect().height / 4;").await;
+        b.drag((x, y + quarter.as_f64().unwrap() as i64), (2, 0)).await;
         b.until("a name", "return document.querySelector('[data-testid=pass-value]').innerText.includes('Object mask here:');").await;
         b.press("Depth").await;
         b.until("the bands", "const i = document.querySelector('[data-testid=horizon-picture]'); return !!i && i.src.includes('depth') && i.naturalWidth > 0;").await;

@@ -178,19 +178,21 @@ impl Pyramid {
     }
 }
 
-/// Directions that stand for a lobe.
+/// Directions that stand for a lobe, from the sharpest level that is blurred to the softest: a wide lobe needs more to find
+/// a small lamp, and its level has fewer pixels.
 const LOBE: u32 = 512;
+const WIDEST_LOBE: u32 = 8192;
 
 /// One level of the specular chain: what a mirror of a roughness (0 to 1, its square being the alpha of GGX:
 /// Walter and others, "Microfacet models for refraction", EGSR 2007) shows by the mirrored direction, seen
 /// straight on: normal, view and mirrored direction are one (common practice, no source).
-fn specular_level(pyramid: &Pyramid, roughness: f64, side: u32) -> Vec<Pixel> {
+fn specular_level(pyramid: &Pyramid, roughness: f64, side: u32, count: u32) -> Vec<Pixel> {
     let layout = chain_layout();
     let alpha = (roughness * roughness).max(1e-4);
     // Half vectors about the normal, mirrored, with their weights and solid angles; the same for all pixels.
-    let lobe: Vec<(DVec3, f64, f64)> = (0..LOBE)
+    let lobe: Vec<(DVec3, f64, f64)> = (0..count)
         .filter_map(|i| {
-            let u = (f64::from(i) + 0.5) / f64::from(LOBE);
+            let u = (f64::from(i) + 0.5) / f64::from(count);
             let phi = 2.0 * PI * f64::from(i.reverse_bits()) / 4_294_967_296.0;
             let cos2 = (1.0 - u) / (1.0 + (alpha * alpha - 1.0) * u);
             let (cos, sin) = (cos2.sqrt(), (1.0 - cos2).max(0.0).sqrt());
@@ -198,7 +200,7 @@ fn specular_level(pyramid: &Pyramid, roughness: f64, side: u32) -> Vec<Pixel> {
             let l = h * (2.0 * cos) - DVec3::Z;
             let spread = cos2 * (alpha * alpha - 1.0) + 1.0;
             let density = alpha * alpha / (PI * spread * spread) / 4.0;
-            (l.z > 0.0).then_some((l, l.z, 1.0 / (f64::from(LOBE) * density)))
+            (l.z > 0.0).then_some((l, l.z, 1.0 / (f64::from(count) * density)))
         })
         .collect();
     (0..side * side * 6)
@@ -244,6 +246,7 @@ pub fn specular_chain(source: &Source, side: u32) -> Vec<Vec<Pixel>> {
                 &pyramid,
                 f64::from(level.min(rough)) / f64::from(rough),
                 side,
+                (LOBE << (2 * (level - 1)).min(4)).min(WIDEST_LOBE),
             )
         })
         .collect()

@@ -99,6 +99,20 @@ fn matt_surfaces_are_lit_as_the_integral_says() {
     }
 }
 
+/// Directions all over the sphere with the solid angles that they stand for, finely enough for the lamp.
+fn for_directions(mut f: impl FnMut(DVec3, f64)) {
+    let (width, height) = (2048, 1024);
+    for row in 0..height {
+        let lat = (0.5 - (f64::from(row) + 0.5) / f64::from(height)) * std::f64::consts::PI;
+        let solid_angle = lat.cos() * std::f64::consts::PI.powi(2) * 2.0
+            / (f64::from(width) * f64::from(height));
+        for column in 0..width {
+            let lon = (f64::from(column) + 0.5) / f64::from(width) * 360.0 - 180.0;
+            f(LonLat::from_deg(lon, lat.to_degrees()).to_vector(), solid_angle);
+        }
+    }
+}
+
 /// Rough mirrors keep the energy, blur more the rougher they are, and stay centred on the lamp.
 #[test]
 fn the_specular_chain_blurs_and_keeps_its_place() {
@@ -144,11 +158,33 @@ fn the_specular_chain_blurs_and_keeps_its_place() {
         assert!(pixels[best].x <= peak * 1.001, "level {level}");
         peak = pixels[best].x;
     }
-    // GGX seen straight on: the brightness at the lamp's mirrored place falls with the lobe's width, D(0) / 4
-    // = 1 / (4 pi alpha^2), as long as the lobe is wider than the lamp; from level 3 (alpha 0.36) to 4 (0.64).
-    let at = |level: usize| chain[level].iter().map(|p| p.x).fold(0.0, f32::max);
-    let fall = f64::from(at(3) / at(4));
-    // The lamp's own width takes a little off the sharper one.
-    let wanted = (0.64f64 / 0.36).powi(2);
-    assert!((fall / wanted - 1.0).abs() < 0.2, "{fall} for {wanted}");
+    // Each level against the integral that it stands for, taken straight over the source's pixels: light by the lobe of GGX
+    // (Walter and others, EGSR 2007, eq. 33) seen straight on, D(h) / 4, times the cosine. The roughness grows evenly
+    // to 1 at 4 pixels a side.
+    for level in 1..=4usize {
+        let alpha = (level as f64 / 4.0).powi(2);
+        let side = 64u32 >> level;
+        let (best, _) = chain[level]
+            .iter()
+            .enumerate()
+            .max_by(|a, b| a.1.x.total_cmp(&b.1.x))
+            .unwrap();
+        let (x, y) = (best as u32 % side, best as u32 / side);
+        let normal = layout
+            .to_direction(PicturePoint::pixel_centre(x, y, side, side * 6))
+            .unwrap();
+        let (mut light, mut whole) = (0.0, 0.0);
+        for_directions(|d, solid_angle| {
+            let cosine = d.dot(normal);
+            if cosine > 0.0 {
+                let half2 = (1.0 + cosine) / 2.0;
+                let spread = half2 * (alpha * alpha - 1.0) + 1.0;
+                let weight = cosine * (alpha / spread).powi(2) * solid_angle;
+                whole += weight;
+                light += if d.dot(lamp) > 0.995 { 100.0 * weight } else { 0.0 };
+            }
+        });
+        let (found, wanted) = (f64::from(chain[level][best].x), light / whole);
+        assert!((found / wanted - 1.0).abs() < 0.04, "level {level}: {found} for {wanted}");
+    }
 }
