@@ -177,7 +177,8 @@ fn faces_in_any_order_and_turn_become_the_sphere() {
     let faces = json!([ids[4], ids[1], ids[2], ids[3], ids[0], null]);
     assert_eq!(
         guess,
-        json!({"faces": faces, "certain": true, "by": "words"})
+        json!({"faces": faces, "certain": true, "by": "words", "confidence": null,
+            "steps_percent": null, "turns": [0, 0, 0, 0, 0, 0]})
     );
     let choice = |id: &Value, turns: u8| json!({"picture": id, "turns": turns});
     let order: Vec<Value> = (faces.as_array().unwrap().iter().enumerate())
@@ -242,6 +243,77 @@ fn faces_in_any_order_and_turn_become_the_sphere() {
         .unwrap()
         .count();
     assert_eq!(folders, 7);
+}
+
+/// Six squares with names that say nothing, in any order and one of them turned, are found by their edges, and the page is
+/// told how sure that is; the sphere that they make is the one that they came from.
+#[test]
+fn faces_without_names_are_found_by_their_edges() {
+    let (folder, server) = server();
+    let made = faces(folder.path(), 128);
+    // The order of the request is left, front, right, back, up, down; these come as back, up, left, down, front, right.
+    let mixed = [3, 4, 0, 5, 1, 2];
+    let ids: Vec<i64> = (mixed.iter().enumerate())
+        .map(|(i, &face)| {
+            let turned = if face == 4 {
+                imageops::rotate90(&made[4])
+            } else {
+                made[face].clone()
+            };
+            bring(
+                &server,
+                &format!("part {}.png", ["q", "w", "e", "t", "z", "y"][i]),
+                &turned,
+            )["id"]
+                .as_i64()
+                .unwrap()
+        })
+        .collect();
+    let of: Vec<String> = ids.iter().map(|id| format!("of={id}")).collect();
+    let (status, guess) = server.json("GET", &format!("/api/face-guess?{}", of.join("&")), None);
+    assert_eq!((status, &guess["by"]), (200, &json!("edges")), "{guess}");
+    assert!(guess["confidence"].as_f64().unwrap() > 0.5, "{guess}");
+    let steps = guess["steps_percent"].as_array().unwrap();
+    assert!(steps[0].as_f64() < steps[1].as_f64(), "{guess}");
+    let choices: Vec<Value> = (0..6)
+        .map(|i| json!({"picture": guess["faces"][i], "turns": guess["turns"][i]}))
+        .collect();
+    let (status, sphere_made) = server.json(
+        "POST",
+        "/api/assemblies",
+        Some(json!({"faces": choices, "width": 512, "format": "png"})),
+    );
+    assert_eq!(status, 200, "{sphere_made}");
+    // A cube has no front of its own: edges tell how the faces lie to each other, so the sphere may come turned by
+    // whole quarters. One of the 24 ways is the picture that they came from.
+    let got = folder.path().join("got.png");
+    std::fs::write(&got, download(&server, &sphere_made)).unwrap();
+    let mut best = f64::INFINITY;
+    for pitch in [0, 90, 180, 270, -90] {
+        for heading in [0, 90, 180, 270] {
+            for roll in [0, 90, 180, 270] {
+                if best < 3.0 {
+                    continue;
+                }
+                let turned = folder.path().join("turned.png");
+                let turn = format!("--turn={heading},{pitch},{roll}");
+                run_ok(&[
+                    "convert",
+                    text(&got),
+                    "-o",
+                    text(&turned),
+                    "--to",
+                    "equirect",
+                    "--size",
+                    "512",
+                    &turn,
+                ]);
+                let picture = image::open(&turned).unwrap().to_rgb8();
+                best = best.min(off(&picture, &sphere()));
+            }
+        }
+    }
+    assert!(best < 3.0, "{best}");
 }
 
 #[test]

@@ -104,11 +104,14 @@ fn for_directions(mut f: impl FnMut(DVec3, f64)) {
     let (width, height) = (2048, 1024);
     for row in 0..height {
         let lat = (0.5 - (f64::from(row) + 0.5) / f64::from(height)) * std::f64::consts::PI;
-        let solid_angle = lat.cos() * std::f64::consts::PI.powi(2) * 2.0
-            / (f64::from(width) * f64::from(height));
+        let solid_angle =
+            lat.cos() * std::f64::consts::PI.powi(2) * 2.0 / (f64::from(width) * f64::from(height));
         for column in 0..width {
             let lon = (f64::from(column) + 0.5) / f64::from(width) * 360.0 - 180.0;
-            f(LonLat::from_deg(lon, lat.to_degrees()).to_vector(), solid_angle);
+            f(
+                LonLat::from_deg(lon, lat.to_degrees()).to_vector(),
+                solid_angle,
+            );
         }
     }
 }
@@ -181,10 +184,17 @@ fn the_specular_chain_blurs_and_keeps_its_place() {
                 let spread = half2 * (alpha * alpha - 1.0) + 1.0;
                 let weight = cosine * (alpha / spread).powi(2) * solid_angle;
                 whole += weight;
-                light += if d.dot(lamp) > 0.995 { 100.0 * weight } else { 0.0 };
+                light += if d.dot(lamp) > 0.995 {
+                    100.0 * weight
+                } else {
+                    0.0
+                };
             }
         });
         let (found, wanted) = (f64::from(chain[level][best].x), light / whole);
-        assert!((found / wanted - 1.0).abs() < 0.04, "level {level}: {found} for {wanted}");
+        assert!(
+            (found / wanted - 1.0).abs() < 0.04,
+            "level {level}: {found} for {wanted}"
+        );
     }
 }

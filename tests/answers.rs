@@ -1,0 +1,426 @@
+//! What the page asks for all the time: finished parts, values under the pointer, the queue, names, undo. Each answer is
+//! held against a file or a fact beside it.
+
+mod support;
+
+use dome_files::exr_picture::ExrStrips;
+use serde_json::{Value, json};
+use std::time::Duration;
+use support::{Server, run_fails, scene, text, wait_for, with_room};
+
+fn project(server: &Server, id: i64) -> Value {
+    server.json("GET", &format!("/api/projects/{id}"), None).1
+}
+
+fn order(server: &Server, project_id: i64, wish: Value) -> i64 {
+    let mut body = wish;
+    body["viewpoint"] = project(server, project_id)["viewpoints"][0]["id"].clone();
+    let path = format!("/api/projects/{project_id}/orders");
+    let (status, order) = server.json("POST", &path, Some(body));
+    assert_eq!(status, 200, "{order}");
+    order["id"].as_i64().unwrap()
+}
+
+/// The value under the pointer is the master's own, for every pass, read by another way (strip by strip).
+#[test]
+fn values_under_the_pointer_are_those_of_the_master() {
+    let (folder, server, id) = with_room();
+    let id = order(
+        &server,
+        id,
+        json!({"width": 128, "samples": 4, "passes": ["depth", "object-mask", "normal", "noise"]}),
+    );
+    server.wait_for_order(id, "done");
+    let master = folder.path().join(format!("data/orders/{id}/master.exr"));
+    // By the header's own order of channels: another way than the one that the server takes.
+    let mut strips = ExrStrips::open(&master).unwrap();
+    let channels: Vec<String> = strips.header.channels.iter().map(|c| c.0.clone()).collect();
+    let mut planes: Vec<Vec<f32>> = vec![Vec::new(); channels.len()];
+    while let Some(strip) = strips.next_planes() {
+        for (all, some) in planes.iter_mut().zip(strip.unwrap().1) {
+            all.extend(some);
+        }
+    }
+    let value = |channel: &str, column: u32, row: u32| {
+        let i = channels.iter().position(|c| c == channel).unwrap();
+        planes[i][(row * 128 + column) as usize]
+    };
+    assert_eq!(planes[0].len(), 128 * 64);
+    let at = |pass: &str, column: u32, row: u32| {
+        let (u, v) = (
+            (f64::from(column) + 0.5) / 128.0,
+            (f64::from(row) + 0.5) / 64.0,
+        );
+        let path = format!("/api/orders/{id}/passes/{pass}/at?u={u}&v={v}");
+        let (status, said) = server.json("GET", &path, None);
+        assert_eq!(status, 200, "{said}");
+        said.as_str().unwrap().to_owned()
+    };
+    for (column, row) in [
+        (0, 0),
+        (127, 0),
+        (5, 17),
+        (64, 31),
+        (64, 32),
+        (33, 47),
+        (127, 63),
+    ] {
+        let depth = value("depth.Z", column, row);
+        let n = ["normal.X", "normal.Y", "normal.Z"].map(|c| value(c, column, row));
+        let wanted = if depth >= 1e10 {
+            "nothing there".into()
+        } else {
+            format!("{depth:.2} m")
+        };
+        assert_eq!(at("depth", column, row), wanted, "depth at {column}, {row}");
+        let wanted = format!("{:.3}, {:.3}, {:.3}", n[0], n[1], n[2]);
+        assert_eq!(
+            at("normal", column, row),
+            wanted,
+            "normal at {column}, {row}"
+        );
+    }
+    // The eye stands 1.6 m above the floor: straight down that is what is read, and the floor's name.
+    let down = at("depth", 64, 63);
+    assert!(
+        (down.trim_end_matches(" m").parse::<f64>().unwrap() - 1.6).abs() < 0.011,
+        "{down}"
+    );
+    assert!(at("noise", 64, 40).ends_with(" %"));
+    let names = server
+        .json("GET", &format!("/api/orders/{id}/mask"), None)
+        .1;
+    let seen = at("object-mask", 64, 63);
+    assert!(
+        names
+            .as_array()
+            .unwrap()
+            .iter()
+            .any(|m| m["object"] == seen.as_str()),
+        "{seen} in {names}"
+    );
+    // Places outside, passes that were not made and orders that are not there are told.
+    for (path, status) in [
+        (format!("/api/orders/{id}/passes/depth/at?u=1.2&v=0.5"), 422),
+        (
+            format!("/api/orders/{id}/passes/depth/at?u=-0.1&v=0.5"),
+            422,
+        ),
+        (
+            format!("/api/orders/{id}/passes/albedo/at?u=0.5&v=0.5"),
+            404,
+        ),
+        (
+            format!("/api/orders/{id}/passes/warmth/at?u=0.5&v=0.5"),
+            404,
+        ),
+        ("/api/orders/999/passes/depth/at?u=0.5&v=0.5".into(), 404),
+    ] {
+        let (found, answer) = server.json("GET", &path, None);
+        assert!(
+            found == status || (400..500).contains(&found),
+            "{path}: {found} {answer}"
+        );
+        assert!(
+            answer["error"].as_str().unwrap().ends_with('.'),
+            "{path}: {answer}"
+        );
+    }
+}
+
+/// What is finished of a running order comes as one picture with everything else grey, and agrees with the strips.
+#[test]
+fn what_is_finished_is_one_picture() {
+    let (folder, server, project_id) = with_room();
+    let id = order(&server, project_id, json!({"width": 512, "samples": 400}));
+    let strips = folder.path().join(format!("data/orders/{id}/strips"));
+    let finished = || {
+        let names = std::fs::read_dir(&strips).map_or(Vec::new(), |d| {
+            d.filter_map(|e| e.ok()?.file_name().into_string().ok())
+                .collect()
+        });
+        let mut tops: Vec<u32> = (names.iter())
+            .filter_map(|n| n.strip_suffix(".strip")?.parse().ok())
+            .collect();
+        tops.sort_unstable();
+        tops
+    };
+    let first = wait_for("three strips", || {
+        let tops = finished();
+        (tops.len() >= 3).then_some(tops)
+    });
+    let (status, _) = server.json("POST", &format!("/api/orders/{id}/stop"), None);
+    assert_eq!(status, 202);
+    server.wait_for_order(id, "stopped");
+    let tops = finished();
+    assert!(tops.starts_with(&first) && tops.len() < 16, "{tops:?}");
+    let whole = image::load_from_memory(&server.get(&format!("/api/orders/{id}/finished.jpg")));
+    let whole = whole.unwrap().to_rgb8();
+    assert_eq!(whole.dimensions(), (512, 256));
+    let mean = |rows: std::ops::Range<u32>| {
+        let part = image::imageops::crop_imm(&whole, 0, rows.start, 512, rows.len() as u32);
+        let part = part.to_image();
+        part.iter().map(|&v| f64::from(v)).sum::<f64>() / part.len() as f64
+    };
+    for top in (0..256).step_by(16) {
+        // Two rows at each edge belong to the neighbour's JPEG blocks too.
+        let found = mean(top + 2..top + 14);
+        if tops.contains(&top) {
+            let strip = server.get(&format!("/api/orders/{id}/strips/{top}"));
+            let strip = image::load_from_memory(&strip).unwrap().to_rgb8();
+            assert_eq!(strip.dimensions(), (512, 16));
+            let part = image::imageops::crop_imm(&strip, 0, 2, 512, 12).to_image();
+            let wanted = part.iter().map(|&v| f64::from(v)).sum::<f64>() / part.len() as f64;
+            assert!(
+                (found - wanted).abs() < 1.5,
+                "rows at {top}: {found} for {wanted}"
+            );
+        } else {
+            // The grey round pictures, sRGB 119.
+            assert!(
+                (found - 119.0).abs() < 1.5,
+                "rows at {top} are not made: {found}"
+            );
+            let (status, answer) =
+                server.json("GET", &format!("/api/orders/{id}/strips/{top}"), None);
+            assert_eq!(status, 404, "{answer}");
+        }
+    }
+}
+
+/// The queue tells of all projects in the order in which they are worked on.
+#[test]
+fn the_queue_tells_of_every_project() {
+    let (_folder, server, first) = with_room();
+    let (status, other) = server.bring(
+        "/api/projects?file=room.glb&name=North%20wing",
+        &scene::room_glb(),
+    );
+    assert_eq!(status, 200, "{other}");
+    let other = other["id"].as_i64().unwrap();
+    assert_eq!(server.json("GET", "/api/queue", None).1, json!([]));
+    let long = json!({"width": 2048, "samples": 4000});
+    let one = order(&server, first, long.clone());
+    server.wait_for_order(one, "running");
+    let two = order(&server, other, long.clone());
+    let three = order(&server, first, long);
+    let queue = server.json("GET", "/api/queue", None).1;
+    let seen: Vec<_> = (queue.as_array().unwrap().iter())
+        .map(|e| {
+            (
+                e["order"].as_i64(),
+                e["project"].as_i64(),
+                e["state"].as_str(),
+            )
+        })
+        .collect();
+    assert_eq!(
+        seen,
+        [
+            (Some(one), Some(first), Some("running")),
+            (Some(two), Some(other), Some("queued")),
+            (Some(three), Some(first), Some("queued")),
+        ]
+    );
+    assert_eq!(queue[1]["project_name"], "North wing");
+    // A project that goes takes its orders along; the other's goes on.
+    let (status, _) = server.send("DELETE", &format!("/api/projects/{first}"), b"", &[]);
+    assert_eq!(status, 204);
+    server.wait_for_order(two, "running");
+    let queue = server.json("GET", "/api/queue", None).1;
+    assert_eq!(queue.as_array().unwrap().len(), 1, "{queue}");
+    assert_eq!(queue[0]["order"], two);
+    assert_eq!(
+        server
+            .send("DELETE", &format!("/api/orders/{two}"), b"", &[])
+            .0,
+        204
+    );
+    wait_for("an empty queue", || {
+        (server.json("GET", "/api/queue", None).1 == json!([])).then_some(())
+    });
+}
+
+/// Names: kept as typed, without what no name has, and refused with the limit where they are too long.
+#[test]
+fn projects_are_renamed_with_sense() {
+    let (_folder, server, id) = with_room();
+    let rename = |name: &str| {
+        server.json(
+            "PATCH",
+            &format!("/api/projects/{id}"),
+            Some(json!({"name": name})),
+        )
+    };
+    for name in ["Merlow at dusk", "Kuppel, Süd", "天文台", "a/b: c?"] {
+        let (status, changed) = rename(&format!("  {name} "));
+        assert_eq!((status, &changed["name"]), (200, &json!(name)), "{changed}");
+        assert_eq!(project(&server, id)["name"], name);
+    }
+    for wrong in ["", "   ", &"x".repeat(500)] {
+        let (status, answer) = rename(wrong);
+        assert_eq!(status, 422, "{wrong:?}: {answer}");
+        assert!(answer["error"].as_str().unwrap().ends_with('.'), "{answer}");
+    }
+    assert_eq!(
+        project(&server, id)["name"],
+        "a/b: c?",
+        "a refusal changes nothing"
+    );
+}
+
+/// Which way is up and what the picture is for are settings like all others: undone, redone, and there after a kill.
+#[test]
+fn up_and_purpose_are_undone_and_survive() {
+    let (folder, server, id) = with_room();
+    let path = format!("/api/projects/{id}");
+    let before = project(&server, id);
+    let lowest = |p: &Value| p["scene"]["min"][1].as_f64().unwrap();
+    let set = |settings: Value| server.json("PATCH", &path, Some(json!({"settings": settings})));
+    let (status, turned) = set(json!({"up": "z"}));
+    assert_eq!(status, 200, "{turned}");
+    // The file's third axis is now the height.
+    let deep = before["scene"]["min"][2].as_f64().unwrap();
+    assert!(
+        (lowest(&turned) - deep).abs() < 1e-5,
+        "{} {deep}",
+        lowest(&turned)
+    );
+    // Steps of one kind within 0.6 s are one; these are two kinds.
+    let (status, said) = set(json!({"stand": {"purpose": "headset", "stereo": true}}));
+    assert_eq!(status, 200, "{said}");
+    let undo = |what: &str| {
+        let (status, answer) = server.json("POST", &format!("{path}/{what}"), None);
+        assert_eq!(status, 200, "{answer}");
+        project(&server, id)
+    };
+    let after = project(&server, id);
+    assert_eq!(after["settings"]["stand"]["purpose"], "headset");
+    let mut state = after;
+    while (lowest(&state) - lowest(&before)).abs() > 1e-6 {
+        assert!(
+            state["undo"].is_string(),
+            "nothing is left to undo: {state}"
+        );
+        state = undo("undo");
+    }
+    assert_eq!(
+        state["viewpoints"][0]["pose"],
+        before["viewpoints"][0]["pose"]
+    );
+    let state = undo("redo");
+    assert!((lowest(&state) - deep).abs() < 1e-5, "turned again");
+    server.kill();
+    let server = Server::start(&folder.path().join("data"), false);
+    let again = project(&server, id);
+    assert_eq!(again["settings"]["up"], "z");
+    assert!((lowest(&again) - deep).abs() < 1e-5);
+}
+
+/// Bodies: too large, no JSON, the wrong kind, a field too many or missing; each is told and changes nothing.
+#[test]
+fn bodies_that_make_no_sense_change_nothing() {
+    let (_folder, server, id) = with_room();
+    let before = project(&server, id);
+    let viewpoints = format!("/api/projects/{id}/viewpoints");
+    let json_type = [("Content-Type", "application/json")];
+    let large = format!("{{\"name\": \"{}\"}}", "x".repeat(9 << 20));
+    for (body, status, word) in [
+        (large.as_bytes(), 413, "larger"),
+        (&b""[..], 422, "again"),
+        (b"nonsense", 422, "again"),
+        (b"[1, 2", 422, "again"),
+        (b"\xff\xfe", 422, "again"),
+        (br#"{"name": 5}"#, 422, "name"),
+        (
+            br#"{"name": "Here", "pose": {"position": [0, "a", 0]}}"#,
+            422,
+            "pose.position",
+        ),
+    ] {
+        let (found, answer) = server.send("POST", &viewpoints, body, &json_type);
+        let answer: Value = serde_json::from_slice(&answer).unwrap();
+        assert_eq!(found, status, "{answer}");
+        let sentence = answer["error"].as_str().unwrap();
+        assert!(
+            sentence.contains(word) && sentence.ends_with('.'),
+            "{sentence}"
+        );
+    }
+    // Deep nests and vast numbers are no way to take the server down.
+    let deep = "[".repeat(100_000);
+    assert_eq!(
+        server
+            .send("POST", &viewpoints, deep.as_bytes(), &json_type)
+            .0,
+        422
+    );
+    let mut draft = before["viewpoints"][0].clone();
+    for wrong in [json!(1e300), json!(-1e9), Value::Null] {
+        draft["pose"]["position"] = json!([0.0, wrong, 0.0]);
+        let (status, answer) = server.json("POST", &viewpoints, Some(draft.clone()));
+        assert_eq!(status, 422, "{wrong}: {answer}");
+    }
+    assert_eq!(project(&server, id)["viewpoints"], before["viewpoints"]);
+}
+
+/// A page hears of what changed, and only of that, within a second; a master's card comes once.
+#[test]
+fn events_tell_what_changed() {
+    use std::io::{BufRead, BufReader, Write};
+    let (_folder, server, id) = with_room();
+    let host = server.address.trim_start_matches("http://").to_owned();
+    let mut stream = std::net::TcpStream::connect(&host).unwrap();
+    stream.set_read_timeout(Some(support::patience())).unwrap();
+    write!(
+        stream,
+        "GET /api/events HTTP/1.1\r\nHost: {host}\r\nAccept: text/event-stream\r\n\r\n"
+    )
+    .unwrap();
+    let (send, heard) = std::sync::mpsc::channel();
+    std::thread::spawn(move || {
+        for line in BufReader::new(stream).lines().map_while(Result::ok) {
+            if let Some(data) = line.trim().strip_prefix("data:")
+                && let Ok(event) = serde_json::from_str::<Value>(data)
+                && send.send(event).is_err()
+            {
+                return;
+            }
+        }
+    });
+    let order = order(&server, id, json!({"width": 256, "samples": 64}));
+    let mut kinds = std::collections::BTreeSet::new();
+    let mut shares: Vec<f64> = Vec::new();
+    loop {
+        let event = heard.recv_timeout(support::patience()).expect("an event");
+        kinds.insert(event["kind"].as_str().unwrap_or_default().to_owned());
+        let of = event.get("order").unwrap_or(&event);
+        if let Some(share) = of["progress"].as_f64() {
+            shares.push(share);
+        }
+        if of["id"] == order && of["state"] == "done" {
+            break;
+        }
+    }
+    assert!(!kinds.is_empty());
+    assert!(shares.iter().all(|s| (0.0..=1.0).contains(s)), "{shares:?}");
+    assert!(shares.is_sorted(), "progress never falls: {shares:?}");
+    // Then it is quiet.
+    std::thread::sleep(Duration::from_millis(1500));
+    while heard.try_recv().is_ok() {}
+    let quiet = heard.recv_timeout(Duration::from_secs(2));
+    assert!(quiet.is_err(), "{quiet:?}");
+}
+
+/// The memory limit is a size with a unit, and what is none is told with an example.
+#[test]
+fn memory_is_told_with_a_unit() {
+    let folder = tempfile::tempdir().unwrap();
+    let room = support::scene_in(folder.path());
+    for (given, said) in [("much", "6G"), ("-3G", "6G"), ("0", "6G")] {
+        let limit = format!("--memory={given}");
+        let told = run_fails(&["scene", text(&room), &limit], 2);
+        assert!(told.contains(said), "{given}: {told}");
+    }
+    support::run_ok(&["scene", text(&room), "--memory", "500M"]);
+}
