@@ -286,8 +286,13 @@ fn up_and_purpose_are_undone_and_survive() {
         "{} {deep}",
         lowest(&turned)
     );
-    // Steps of one kind within 0.6 s are one; these are two kinds.
-    let (status, said) = set(json!({"stand": {"purpose": "headset", "stereo": true}}));
+    let place = |p: &Value| p["viewpoints"][0]["pose"]["position"].clone();
+    assert_eq!(
+        place(&turned),
+        json!([0.0, -1.4, -1.6]),
+        "turned along and stood on the floor"
+    );
+    let (status, said) = set(json!({"up": "z", "stand": {"purpose": "headset", "stereo": true}}));
     assert_eq!(status, 200, "{said}");
     let undo = |what: &str| {
         let (status, answer) = server.json("POST", &format!("{path}/{what}"), None);
@@ -296,18 +301,38 @@ fn up_and_purpose_are_undone_and_survive() {
     };
     let after = project(&server, id);
     assert_eq!(after["settings"]["stand"]["purpose"], "headset");
-    let mut state = after;
-    while (lowest(&state) - lowest(&before)).abs() > 1e-6 {
-        assert!(
-            state["undo"].is_string(),
-            "nothing is left to undo: {state}"
-        );
-        state = undo("undo");
-    }
+    assert_eq!(lowest(&after), lowest(&turned));
+    let state = undo("undo");
     assert_eq!(
-        state["viewpoints"][0]["pose"],
-        before["viewpoints"][0]["pose"]
+        state["settings"]["stand"]["purpose"],
+        before["settings"]["stand"]["purpose"]
     );
+    assert_eq!(lowest(&state), lowest(&turned));
+    let state = undo("undo");
+    assert_eq!(
+        (lowest(&state), place(&state)),
+        (lowest(&before), place(&before))
+    );
+    // What was said can be taken back: the file's own way counts again, and the eye is turned back with the scene.
+    set(json!({"up": "z"}));
+    let (status, back) = set(json!({"up": null}));
+    assert_eq!(status, 200, "{back}");
+    assert_eq!(lowest(&back), lowest(&before));
+    for (found, wanted) in place(&back)
+        .as_array()
+        .unwrap()
+        .iter()
+        .zip([0.0, 1.6, -1.4])
+    {
+        assert!((found.as_f64().unwrap() - wanted).abs() < 1e-6, "{back}");
+    }
+    // Steps of one kind within 0.6 s are one, so this is one step or two.
+    if place(&undo("undo")) != place(&before) {
+        undo("undo");
+    }
+    assert_eq!(place(&project(&server, id)), place(&before));
+    set(json!({"up": "z"}));
+    undo("undo");
     let state = undo("redo");
     assert!((lowest(&state) - deep).abs() < 1e-5, "turned again");
     server.kill();

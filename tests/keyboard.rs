@@ -121,12 +121,12 @@ fn the_page_answers_to_keys() {
         let one = value().await.as_f64().unwrap() - 4.0;
         assert!(one > 0.0);
         keys(&b, &format!("{SHIFT}{UP}{SHIFT}")).await;
-        assert_eq!(value().await, json!(4.0 + 11.0 * one));
+        assert_eq!(value().await.as_f64(), Some(4.0 + 11.0 * one));
         keys(&b, DOWN).await;
-        assert_eq!(value().await, json!(4.0 + 10.0 * one));
+        assert_eq!(value().await.as_f64(), Some(4.0 + 10.0 * one));
         keys(&b, "nonsense").await;
         keys(&b, ESCAPE).await;
-        assert_eq!(value().await, json!(4.0 + 10.0 * one));
+        assert_eq!(value().await.as_f64(), Some(4.0 + 10.0 * one));
         assert_eq!(b.script("return document.querySelectorAll('[aria-invalid=true]').length;").await, 0);
         b.fill("Samples per pixel", "4").await;
         b.fill("Width", "64").await;

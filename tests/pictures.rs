@@ -51,8 +51,12 @@ fn off(a: &RgbImage, b: &RgbImage) -> f64 {
 
 /// The six faces, left to down, as the command makes them.
 fn faces(folder: &Path, side: u32) -> Vec<RgbImage> {
+    faces_of(&sphere(), folder, side)
+}
+
+fn faces_of(sphere: &RgbImage, folder: &Path, side: u32) -> Vec<RgbImage> {
     let from = folder.join("sphere.png");
-    std::fs::write(&from, png(&sphere())).unwrap();
+    std::fs::write(&from, png(sphere)).unwrap();
     let to = folder.join("face.png");
     let side = side.to_string();
     run_ok(&[
@@ -250,7 +254,7 @@ fn faces_in_any_order_and_turn_become_the_sphere() {
 #[test]
 fn faces_without_names_are_found_by_their_edges() {
     let (folder, server) = server();
-    let made = faces(folder.path(), 128);
+    let made = faces_of(&merlow::evening_sphere(2048), folder.path(), 512);
     // The order of the request is left, front, right, back, up, down; these come as back, up, left, down, front, right.
     let mixed = [3, 4, 0, 5, 1, 2];
     let ids: Vec<i64> = (mixed.iter().enumerate())
@@ -262,7 +266,7 @@ fn faces_without_names_are_found_by_their_edges() {
             };
             bring(
                 &server,
-                &format!("part {}.png", ["q", "w", "e", "t", "z", "y"][i]),
+                &format!("part%20{}.png", ["q", "w", "e", "t", "z", "y"][i]),
                 &turned,
             )["id"]
                 .as_i64()

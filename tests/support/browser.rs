@@ -4,14 +4,29 @@ use fantoccini::wd::Capabilities;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
+use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// A browser window of 1280 x 800 px.
 pub struct Browser {
-    driver: Child,
+    driver: Driver,
     pub client: Client,
+}
+
+/// ChromeDriver with the browser that it started. Both go with it, also when a test fails: browsers that stay behind slow
+/// every test after them.
+struct Driver(Child);
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        // The group is the driver's own; a minus before the number means all of it.
+        let _ = Command::new("kill")
+            .args(["-KILL", "--", &format!("-{}", self.0.id())])
+            .status();
+        let _ = self.0.wait();
+    }
 }
 
 const FLAGS: [&str; 23] = [
@@ -45,11 +60,13 @@ impl Browser {
     pub async fn open(downloads: &Path) -> Self {
         let mut driver = Command::new("chromedriver")
             .arg("--port=0")
+            .process_group(0)
             .stdout(Stdio::piped())
             .stderr(Stdio::null())
             .spawn()
+            .map(Driver)
             .expect("chromedriver (Debian chromium-driver) is needed for this test");
-        let mut lines = BufReader::new(driver.stdout.take().unwrap()).lines();
+        let mut lines = BufReader::new(driver.0.stdout.take().unwrap()).lines();
         let port: u16 = loop {
             let line = lines.next().expect("chromedriver tells its port").unwrap();
             // The first line repeats the port that was asked for, 0.
@@ -334,9 +351,8 @@ impl Browser {
         assert_eq!(found, json!([]), "on {page}");
     }
 
-    pub async fn close(mut self) {
+    pub async fn close(self) {
         let _ = self.client.clone().close().await;
-        let _ = self.driver.kill();
-        let _ = self.driver.wait();
+        drop(self.driver);
     }
 }

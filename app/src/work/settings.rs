@@ -23,8 +23,10 @@ pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
     if factor != 1.0 {
         new.moves = new.moves.iter().map(|m| m.scaled(factor)).collect();
     }
-    let used = |s: &SceneSettings| s.up.or(row.summary.guess.as_ref().map(|g| g.used));
-    let turned = new.up.is_some() && used(&new) != used(&old);
+    // Scenes that were read before anybody asked are Y up.
+    let guess = row.summary.guess.as_ref().map_or(Up::Y, |g| g.up);
+    let used = |s: &SceneSettings| s.up.unwrap_or(guess);
+    let turned = used(&new) != used(&old);
     if turned {
         // They were turned about an upright line, which lies down now.
         new.moves.iter_mut().for_each(|m| m.on = false);
@@ -44,7 +46,7 @@ pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
             move_to(app, id, viewpoint, place)?;
         }
     } else if turned {
-        stand_again(app, id, &after, new.up == Some(Up::Z))?;
+        stand_again(app, id, &after, used(&new) == Up::Z)?;
     } else if new.time_s != old.time_s {
         ride_along(app, id, &after)?;
     }

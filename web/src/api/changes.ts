@@ -33,6 +33,10 @@ export function useChanges(): void {
           keys.project(event.order.project),
           (p) => p && withOrder(p, event.order),
         );
+        // An answer that was asked for before this and comes after it would put back what was: a state that stays is
+        // asked for anew. Progress comes again by itself.
+        if (event.order.state !== "running")
+          void queries.invalidateQueries({ queryKey: keys.project(event.order.project) });
         if (event.order.state === "done") void queries.invalidateQueries({ queryKey: keys.projects });
         void queries.invalidateQueries({ queryKey: keys.queue });
       } else if (event.kind === "making") {
