@@ -218,8 +218,8 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         * f64::from(width);
     let row = (0.5 - pitch / 180.0) * f64::from(width / 2);
     let seen = bright_column(&picture, (column, row), 30.0);
-    // The pictures of the documentation are denoised, which spreads the lamp's glow a little.
-    let tolerance = if samples > 1 { 4.0 } else { 2.0 };
+    // In the calm pictures of the documentation the glow on the wall behind is white as well, and the wall lies to one side.
+    let tolerance = if samples > 1 { 12.0 } else { 2.0 };
     assert!(
         (seen - column).abs() <= tolerance,
         "the lamp stands at {seen}, not at {column}"
