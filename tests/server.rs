@@ -202,7 +202,7 @@ fn wrong_uploads_get_one_sentence_and_leave_nothing() {
     for (file, bytes, word) in [
         ("photo.jpg", &b"\xff\xd8\xff"[..], "photo.jpg"),
         ("scene.gltf", b"{}", ".zip"),
-        ("scene.obj", b"v 0 0 0", ".zip"),
+        ("scene.obj", b"v 0 0 0", "no triangles"),
         ("empty.glb", b"", "empty"),
         ("cut.glb", &glb[..200], "bytes"),
         ("climb.zip", &climbing, "leads out"),

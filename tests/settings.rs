@@ -297,7 +297,7 @@ fn an_order_may_have_any_shape() {
         ),
         (
             json!({"viewpoint": viewpoint, "shape": "octahedral", "width": 64, "samples": 4, "denoise": true}),
-            "full spheres only",
+            "Only full spheres can be denoised",
         ),
     ] {
         let (status, answer) = order(wish);
