@@ -160,31 +160,22 @@ fn the_specular_chain_blurs_and_keeps_its_place() {
         );
         assert!(pixels[best].x <= peak * 1.001, "level {level}");
         peak = pixels[best].x;
-    }
-    // Each level against the integral that it stands for, taken straight over the source's pixels: light by the lobe of GGX
-    // (Walter and others, EGSR 2007, eq. 33) seen straight on, D(h) / 4, times the cosine. The roughness grows evenly
-    // to 1 at 4 pixels a side.
-    for (level, pixels) in chain.iter().enumerate().take(5).skip(1) {
+        if level == 0 {
+            continue; // the light itself
+        }
+        // Against the integral that it stands for, taken over directions all round: light by the lobe of GGX (Walter and
+        // others, EGSR 2007, eq. 33) seen straight on, D(h) / 4, times the cosine. The roughness grows evenly to 1 at 4
+        // pixels a side.
         let alpha = (level as f64 / 4.0).powi(2);
-        let side = 64u32 >> level;
-        let (best, _) = pixels
-            .iter()
-            .enumerate()
-            .max_by(|a, b| a.1.x.total_cmp(&b.1.x))
-            .unwrap();
-        let (x, y) = (best as u32 % side, best as u32 / side);
-        let normal = layout
-            .to_direction(PicturePoint::pixel_centre(x, y, side, side * 6))
-            .unwrap();
         let (mut light, mut whole) = (0.0, 0.0);
-        for_directions(|d, solid_angle| {
-            let cosine = d.dot(normal);
+        for_directions(|direction, solid_angle| {
+            let cosine = direction.dot(d);
             if cosine > 0.0 {
                 let half2 = (1.0 + cosine) / 2.0;
                 let spread = half2 * (alpha * alpha - 1.0) + 1.0;
                 let weight = cosine * (alpha / spread).powi(2) * solid_angle;
                 whole += weight;
-                light += if d.dot(lamp) > 0.995 {
+                light += if direction.dot(lamp) > 0.995 {
                     100.0 * weight
                 } else {
                     0.0
