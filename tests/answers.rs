@@ -132,7 +132,7 @@ fn values_under_the_pointer_are_those_of_the_master() {
 #[test]
 fn what_is_finished_is_one_picture() {
     let (folder, server, project_id) = with_room();
-    let id = order(&server, project_id, json!({"width": 512, "samples": 400}));
+    let id = order(&server, project_id, json!({"width": 512, "samples": 120}));
     let strips = folder.path().join(format!("data/orders/{id}/strips"));
     let finished = || {
         let names = std::fs::read_dir(&strips).map_or(Vec::new(), |d| {

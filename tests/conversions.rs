@@ -423,7 +423,7 @@ fn renders_in_other_shapes_agree_with_converted_ones() {
     let f = Folder::new();
     let scene = support::scene_in(f.0.path());
     let sphere = f.at("sphere.exr");
-    let common = ["--samples", "64", "--at", "0,1.2,0"];
+    let common = ["--samples", "32", "--at", "0,1.2,0"];
     run_ok(
         &[
             &[

@@ -285,7 +285,7 @@ async fn bringing(server: &Server, b: &Browser) {
     b.drag(on_horizon(b, &v, 270.0, -12.0).await, (20, 6)).await;
     b.until("the aim", "return [...document.querySelectorAll('[data-testid=horizon-mark]')].some(m => m.dataset.look === 'aim');").await;
     b.check_accessibility("bringing").await;
-    b.screenshot("stand-bring").await;
+    b.screenshot("stand-move").await;
     b.fill("To heading", "262").await;
     b.fill("Distance", "3").await;
     b.press_switch_label("Keep facing the viewpoint").await;

@@ -88,7 +88,7 @@ fn every_change_can_be_undone_across_a_kill() {
     );
     let brought = post(
         &server,
-        &format!("{PROJECT}/bring"),
+        &format!("{PROJECT}/move"),
         json!({"pose": eye, "objects": [seen["object"]], "heading_deg": 200.0, "distance_m": 2.0, "face": true}),
     );
     assert_eq!(brought["settings"]["moves"].as_array().unwrap().len(), 1);

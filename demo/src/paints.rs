@@ -81,7 +81,7 @@ impl Paints {
             iron: p(Paint::new("Cast iron", [0.06, 0.065, 0.07], 0.4, 0.5)),
             glass_dark: p(Paint::new("Lens", [0.01, 0.012, 0.02], 0.0, 0.02)),
             leather: p(Paint::new("Green leather", [0.07, 0.13, 0.08], 0.0, 0.45)),
-            rug: p(Paint::new("Compass rug", white, 0.0, 1.0).textured(rug, [1.0, 1.0])),
+            rug: p(Paint::new("Rug", white, 0.0, 1.0).textured(rug, [1.0, 1.0])),
             charts: charts
                 .map(|c| p(Paint::new("Star chart", white, 0.0, 0.9).textured(c, [1.0, 1.0]))),
             books: p(Paint::new("Books", white, 0.0, 0.6).textured(books, [1.0, 1.0])),

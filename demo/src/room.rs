@@ -44,11 +44,11 @@ fn floor(s: &mut Stage, p: &Paints) {
     }
     s.add("Floor boards", &boards, p.boards);
     s.add(
-        "Compass rug",
+        "Rug edge",
         &lathe(&[(2.15, 0.0), (2.15, 0.018), (2.13, 0.022)], 96, true),
         p.leather,
     );
-    s.add("Rug", &disc(0.0, 2.13, 0.022, 96), p.rug);
+    s.add("Compass rug", &disc(0.0, 2.13, 0.022, 96), p.rug);
     s.add(
         "Foundation",
         &ring_part(0.5, WALL + THICK + 0.25, -0.6, -0.02, 0.0, 360.0),

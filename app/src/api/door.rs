@@ -2,10 +2,11 @@
 //! arrive or that fall silent for long. Rocket 0.5 has neither, so the server itself listens on a port of its own and
 //! everything comes through here.
 
-use rocket::tokio::io::{AsyncReadExt, AsyncWriteExt, copy_bidirectional};
+use rocket::tokio::io::{AsyncRead, AsyncReadExt, AsyncWrite, AsyncWriteExt};
 use rocket::tokio::net::{TcpListener, TcpStream};
 use rocket::tokio::sync::Semaphore;
-use rocket::tokio::time::{sleep, timeout};
+use rocket::tokio::time::{Instant, sleep, sleep_until, timeout};
+use std::cell::Cell;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -15,8 +16,9 @@ const MOST: usize = 256;
 const HEAD_PATIENCE: Duration = Duration::from_secs(15);
 /// Longest head.
 const LONGEST_HEAD: usize = 64 << 10;
-/// How long a connection may live: work that takes longer is told by events, not waited for.
-const LIFE: Duration = Duration::from_secs(12 * 3600);
+/// How long a connection may be silent both ways. Events send a sign of life far more often, and no answer is waited for so
+/// long; a later request on an open connection that was sent by half ends here.
+const SILENCE: Duration = Duration::from_secs(20 * 60);
 
 /// Lets connections through to a server on another port, for as long as it is awaited.
 pub(super) async fn keep(listener: TcpListener, server: u16) {
@@ -55,8 +57,50 @@ async fn pass(mut caller: TcpStream, server: u16) -> std::io::Result<()> {
     inside.set_nodelay(true)?;
     caller.set_nodelay(true)?;
     inside.write_all(&head).await?;
-    let _ = timeout(LIFE, copy_bidirectional(&mut caller, &mut inside)).await;
-    Ok(())
+    exchange(caller, inside, SILENCE).await
+}
+
+/// Carries bytes both ways until both ends have closed, one breaks, or nothing came for a time.
+async fn exchange(
+    caller: impl AsyncRead + AsyncWrite,
+    server: impl AsyncRead + AsyncWrite,
+    silence: Duration,
+) -> std::io::Result<()> {
+    let (from_caller, to_caller) = rocket::tokio::io::split(caller);
+    let (from_server, to_server) = rocket::tokio::io::split(server);
+    let last = Cell::new(Instant::now());
+    let both = async {
+        rocket::tokio::try_join!(
+            carry(from_caller, to_server, &last),
+            carry(from_server, to_caller, &last)
+        )
+    };
+    let silent = async {
+        while last.get().elapsed() < silence {
+            sleep_until(last.get() + silence).await;
+        }
+    };
+    rocket::tokio::select! {
+        done = both => done.map(drop),
+        () = silent => Ok(()),
+    }
+}
+
+/// Carries bytes one way until their end, and notes when the last ones came.
+async fn carry(
+    mut from: impl AsyncRead + Unpin,
+    mut to: impl AsyncWrite + Unpin,
+    last: &Cell<Instant>,
+) -> std::io::Result<()> {
+    let mut buffer = vec![0; 16 << 10];
+    loop {
+        let n = from.read(&mut buffer).await?;
+        if n == 0 {
+            return to.shutdown().await;
+        }
+        to.write_all(&buffer[..n]).await?;
+        last.set(Instant::now());
+    }
 }
 
 /// Bytes of a body that must be there before the server may see the request.
@@ -92,5 +136,57 @@ async fn read_head(caller: &mut TcpStream, head: &mut Vec<u8>) -> std::io::Resul
                 return Ok(true);
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rocket::tokio::io::duplex;
+
+    /// Whoever falls silent in the middle of a later request is let go.
+    #[rocket::async_test]
+    async fn silence_ends_a_connection() {
+        let (mut client, caller) = duplex(64);
+        let (server, mut inside) = duplex(64);
+        let door = rocket::tokio::spawn(exchange(caller, server, Duration::from_millis(200)));
+        client.write_all(b"GET /half").await.unwrap();
+        door.await.unwrap().unwrap();
+        let mut heard = Vec::new();
+        inside.read_to_end(&mut heard).await.unwrap();
+        assert_eq!(heard, b"GET /half");
+        assert_eq!(client.read(&mut [0; 8]).await.unwrap(), 0);
+    }
+
+    /// Bytes that pass begin the silence anew.
+    #[rocket::async_test]
+    async fn bytes_are_signs_of_life() {
+        let (mut client, caller) = duplex(64);
+        let (mut to, _inside) = duplex(64);
+        let begin = Instant::now();
+        let last = Cell::new(begin - Duration::from_secs(1));
+        client.write_all(b"ask").await.unwrap();
+        drop(client);
+        carry(caller, &mut to, &last).await.unwrap();
+        assert!(last.get() >= begin);
+    }
+
+    /// A caller that has said all still gets its whole answer.
+    #[rocket::async_test]
+    async fn half_closed_connections_are_answered() {
+        let (mut client, caller) = duplex(64);
+        let (server, mut inside) = duplex(64);
+        let door = rocket::tokio::spawn(exchange(caller, server, Duration::from_secs(600)));
+        client.write_all(b"all of it").await.unwrap();
+        client.shutdown().await.unwrap();
+        let mut heard = Vec::new();
+        inside.read_to_end(&mut heard).await.unwrap();
+        assert_eq!(heard, b"all of it");
+        inside.write_all(b"so be it").await.unwrap();
+        drop(inside);
+        let mut heard = Vec::new();
+        client.read_to_end(&mut heard).await.unwrap();
+        assert_eq!(heard, b"so be it");
+        door.await.unwrap().unwrap();
     }
 }

@@ -1,8 +1,8 @@
-//! Standing over HTTP: plan, section, clearance, what is seen, being square, bringing, undo.
+//! Standing over HTTP: plan, section, clearance, what is seen, being square, moving objects, undo.
 
 use super::sent::Sent;
 use super::stand_types::{
-    BringRequest, ClearanceInfo, FloorInfo, Plan, PlanLine, SeenInfo, ShareInfo, SightLine,
+    MoveRequest, ClearanceInfo, FloorInfo, Plan, PlanLine, SeenInfo, ShareInfo, SightLine,
     SquareAnswer, SquareRequest, StartInfo, ViewpointOrder,
 };
 use super::types::{Pose, Project};
@@ -28,7 +28,7 @@ pub(super) fn routes() -> Vec<Route> {
         clearance,
         look,
         square,
-        bring,
+        move_objects,
         shares,
         sight_lines,
         starts,
@@ -321,15 +321,15 @@ async fn square(app: &Shared, id: i64, request: Sent<SquareRequest>) -> Answer<J
     .await
 }
 
-#[post("/projects/<id>/bring", data = "<request>")]
-async fn bring(app: &Shared, id: i64, request: Sent<BringRequest>) -> Answer<Json<Project>> {
+#[post("/projects/<id>/move", data = "<request>")]
+async fn move_objects(app: &Shared, id: i64, request: Sent<MoveRequest>) -> Answer<Json<Project>> {
     blocking(app, move |app| {
         check_pose(&request.pose)?;
         history::change(
             app,
             id,
-            || "Bring an object".into(),
-            || standing::bring_here(app, id, &request),
+            || "Move an object".into(),
+            || standing::move_here(app, id, &request),
         )?;
         Ok(Json(super::projects::describe(app, id)?))
     })

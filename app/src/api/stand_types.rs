@@ -270,10 +270,10 @@ pub struct SquareAnswer {
     pub distance_m: f64,
 }
 
-/// Objects to be brought somewhere.
+/// Objects to be moved somewhere.
 #[derive(Clone, Debug, Deserialize, TS)]
 #[ts(export, optional_fields)]
-pub struct BringRequest {
+pub struct MoveRequest {
     /// Where the eye is.
     pub pose: Pose,
     /// Numbers of the objects.

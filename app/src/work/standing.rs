@@ -1,16 +1,16 @@
-//! What the Stand stage asks: what is near, what lies in a direction, being square, bringing objects.
+//! What the Stand stage asks: what is near, what lies in a direction, being square, moving objects.
 
 use super::preflight::{Place, info, limits};
 use super::settings::{apply, draft_of};
 use super::{App, Result, WorkError, at_once};
 use crate::api::stand_types::{
-    BringRequest, ClearanceInfo, FloorInfo, NearInfo, Ride, SeenInfo, ShareInfo, SightLine,
+    MoveRequest, ClearanceInfo, FloorInfo, NearInfo, Ride, SeenInfo, ShareInfo, SightLine,
     SquareAnswer, SquareRequest, StartInfo,
 };
 use crate::api::types::{Pose, SceneSettings, ViewpointDraft};
 use dome_rules::preflight::{Facts, StandFacts, check};
 use dome_trace::light::object_key;
-use dome_trace::stand::bring::{self, Wanted};
+use dome_trace::stand::move_here::{self, Wanted};
 use dome_trace::stand::clearance::{FEW_RAYS, Near, RAYS, scan_with};
 use dome_trace::stand::square::{self, Front};
 use dome_trace::stand::{direction, heading_pitch, sight};
@@ -101,7 +101,7 @@ fn group(scene: &Scene, object: u32) -> (Option<String>, Vec<u32>) {
 pub fn look(scene: &Scene, eye: DVec3, heading: f64, pitch: f64) -> Option<SeenInfo> {
     let seen = sight::look_at(scene, eye, heading, pitch)?;
     let (group, group_objects) = group(scene, seen.object);
-    let middle = bring::seen_at(scene, &[seen.object], eye)?;
+    let middle = move_here::seen_at(scene, &[seen.object], eye)?;
     Some(SeenInfo {
         object: seen.object,
         name: named(scene, seen.object),
@@ -173,7 +173,7 @@ fn stand_off(scene: &Scene, front: &Front, eye: DVec3, distance: f64) -> DVec3 {
 }
 
 /// Moves objects to where they are wanted, as a change of its own on top of the scene.
-pub fn bring_here(app: &App, project: i64, request: &BringRequest) -> Result<()> {
+pub fn move_here(app: &App, project: i64, request: &MoveRequest) -> Result<()> {
     let numbers = [
         request.heading_deg,
         request.pitch_deg.unwrap_or(0.0),
@@ -181,7 +181,7 @@ pub fn bring_here(app: &App, project: i64, request: &BringRequest) -> Result<()>
     ];
     if !numbers.iter().all(|v| v.is_finite()) || !(0.01..=100_000.0).contains(&request.distance_m) {
         return Err(WorkError::Request(
-            "Bringing needs a heading, and a distance of 0.01 m to 100 km; correct them.".into(),
+            "Moving needs a heading, and a distance of 0.01 m to 100 km; correct them.".into(),
         ));
     }
     let old = app.store.project(project)?.settings;
@@ -200,7 +200,7 @@ pub fn bring_here(app: &App, project: i64, request: &BringRequest) -> Result<()>
         distance: request.distance_m,
         face: request.face,
     };
-    let Some(change) = bring::bring(&scene, &name, &request.objects, &wanted) else {
+    let Some(change) = move_here::move_here(&scene, &name, &request.objects, &wanted) else {
         return Err(WorkError::Request(
             "The scene has no such object; pick one on the Horizon.".into(),
         ));

@@ -44,8 +44,8 @@ fn told_noise_is_measured_noise() {
     for quality in [
         Quality::Samples(32),
         Quality::Noise {
-            percent: 12.0,
-            most: 512,
+            percent: 16.0,
+            most: 256,
         },
     ] {
         let n = 6;

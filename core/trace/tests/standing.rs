@@ -2,7 +2,7 @@
 
 use dome_trace::plan::{self, Area, CutPlane, Outline};
 use dome_trace::scene::MeshPart;
-use dome_trace::stand::bring::{self, Wanted};
+use dome_trace::stand::move_here::{self, Wanted};
 use dome_trace::stand::clearance::{COMFORT, EYE_SEPARATION, Limits, scan};
 use dome_trace::stand::{dark, remedy, sight, solid_around, square, starts};
 use dome_trace::{
@@ -218,9 +218,9 @@ proptest! {
             distance,
             face,
         };
-        let change = bring::bring(&scene, "Post", &[1], &wanted).unwrap();
+        let change = move_here::move_here(&scene, "Post", &[1], &wanted).unwrap();
         let moved = rebuilt(&change);
-        let (h, p, d) = bring::seen_at(&moved, &[1], eye).unwrap();
+        let (h, p, d) = move_here::seen_at(&moved, &[1], eye).unwrap();
         let off = dome_optics::angle::wrap_signed_deg(h - heading).abs();
         // A turn changes the box round a thing, so its middle may move by a little of its size.
         prop_assert!(off < 0.02, "{} instead of {}", h, heading);

@@ -1,4 +1,4 @@
-import type { BringRequest } from "../generated/BringRequest";
+import type { MoveRequest } from "../generated/MoveRequest";
 import type { ClearanceInfo } from "../generated/ClearanceInfo";
 import type { FindingInfo } from "../generated/FindingInfo";
 import type { Pose } from "../generated/Pose";
@@ -142,7 +142,7 @@ export const api = {
     ),
   square: (project: number, body: SquareRequest) =>
     json<SquareAnswer>("POST", `/projects/${project}/square`, body),
-  bring: (project: number, body: BringRequest) => json<Project>("POST", `/projects/${project}/bring`, body),
+  moveObjects: (project: number, body: MoveRequest) => json<Project>("POST", `/projects/${project}/move`, body),
   shares: (project: number, pose: Pose) => json<ShareInfo[]>("POST", `/projects/${project}/shares`, pose),
   sightLines: (project: number) => json<SightLine[]>("GET", `/projects/${project}/sight-lines`),
   starts: (project: number) => json<StartInfo[]>("GET", `/projects/${project}/starts`),

@@ -29,6 +29,9 @@ function feet(v: number): string {
   return tenths % 120 === 0 ? whole : `${whole} ${((tenths % 120) / 10).toFixed(1)} in`;
 }
 
+/** A number with so many digits behind the point; nothing is never "-0.00". */
+export const plain = (v: number, digits: number): string => v.toFixed(digits).replace(/^-(0(\.0*)?)$/, "$1");
+
 /** A length of metres in the chosen units. */
 export const length = (v: number): string => {
   if (system === "imperial") return feet(v);

@@ -58,6 +58,17 @@ export function Strips({ order }: { order: Order }) {
   );
 }
 
+/** What is known of an order's picture so far, each with its unit. */
+function numbers(order: Order): string[] {
+  const noise = order.noise_percent;
+  const samples = order.mean_samples !== null ? `, ${count(Math.round(order.mean_samples))} samples a pixel` : "";
+  return [
+    noise !== null && `Noise ${noise.toFixed(1)} %${samples}`,
+    order.master_bytes !== null && `master ${bytes(order.master_bytes)}`,
+    order.spent_s >= 1 && `${duration(order.spent_s)} spent`,
+  ].filter((part) => part !== false);
+}
+
 /** An order with how far it is and what can be done with it. */
 export function OrderRow({
   order,
@@ -101,12 +112,7 @@ export function OrderRow({
           ` · ${order.spec.passes.length} ${order.spec.passes.length === 1 ? "pass" : "passes"}`}
       </p>
       <p className="text-xs text-base-content/80" data-testid="order-numbers">
-        {order.noise_percent !== null && `Noise ${order.noise_percent.toFixed(1)} %`}
-        {order.mean_samples !== null &&
-          order.noise_percent !== null &&
-          `, ${count(Math.round(order.mean_samples))} samples a pixel`}
-        {order.master_bytes !== null && ` · master ${bytes(order.master_bytes)}`}
-        {order.spent_s >= 1 && ` · ${duration(order.spent_s)} spent`}
+        {numbers(order).join(" · ")}
       </p>
       {order.state !== "done" && (
         <div className="mt-1 flex items-center gap-2">

@@ -7,7 +7,7 @@ import type { Project } from "../generated/Project";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { Problem } from "../parts/Problem";
-import { count } from "../parts/units";
+import { count, plain } from "../parts/units";
 
 type Lights = Project["settings"]["lights"];
 
@@ -159,7 +159,7 @@ export function LightList({
                   </td>
                   <td className="text-right whitespace-nowrap">{strength(l)}</td>
                   <td className="whitespace-nowrap">
-                    {l.position ? l.position.map((v) => v.toFixed(2)).join(", ") : "directional"}
+                    {l.position ? l.position.map((v) => plain(v, 2)).join(", ") : "directional"}
                   </td>
                   <td>{l.seen ? (s.unseen ? "looks through" : "sees it") : "hidden"}</td>
                   <td className="whitespace-nowrap">

@@ -22,7 +22,7 @@ export function Header({
       </Link>
       {title && (
         <span
-          className="hidden max-w-36 truncate border-l border-base-300 pl-3 text-base-content/80 min-[1200px]:inline min-[1500px]:max-w-56"
+          className="hidden min-w-24 max-w-64 shrink truncate border-l border-base-300 pl-3 text-base-content/80 min-[1200px]:inline"
           title={title}
         >
           {title}

@@ -31,7 +31,7 @@ interface Props {
 
 const small = "btn btn-xs font-normal";
 
-/** The picked thing: be square to it, or bring it here. */
+/** The picked thing: be square to it, or move it here. */
 export function SurfacePanel({ project, stand, picked, aim, onAim, onDone }: Props) {
   const [told, setTold] = useState<SquareAnswer | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
@@ -175,7 +175,7 @@ export function SurfacePanel({ project, stand, picked, aim, onAim, onDone }: Pro
               onClick={() => {
                 const wanted = { ...aim };
                 stand.whole(() =>
-                  api.bring(project.id, {
+                  api.moveObjects(project.id, {
                     pose: stand.current.pose,
                     objects: together
                       ? [seen.object, ...seen.group_objects.filter((o) => o !== seen.object)]

@@ -1,9 +1,9 @@
 //! Standing in a scene: the floor beneath a point, what is near, what is seen, and where to stand first.
 
 mod around;
-pub mod bring;
 pub mod clearance;
 pub mod dark;
+pub mod move_here;
 pub mod remedy;
 pub mod sight;
 pub(crate) mod solids;

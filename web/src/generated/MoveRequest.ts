@@ -2,9 +2,9 @@
 import type { Pose } from "./Pose";
 
 /**
- * Objects to be brought somewhere.
+ * Objects to be moved somewhere.
  */
-export type BringRequest = { 
+export type MoveRequest = { 
 /**
  * Where the eye is.
  */

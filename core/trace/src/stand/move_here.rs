@@ -1,4 +1,4 @@
-//! Bringing an object to a wanted direction and distance.
+//! Moving an object to a wanted direction and distance.
 
 use super::{direction, heading_pitch};
 use crate::moves::ObjectMove;
@@ -31,9 +31,9 @@ fn extent(scene: &Scene, objects: &[u32]) -> Option<(DVec3, f64)> {
         .then(|| (((low + high) / 2.0).as_dvec3(), f64::from(low.y)))
 }
 
-/// The move that brings objects, as they stand in the scene now, to where they are wanted. `None` if they
+/// The move that takes objects from where they stand now to where they are wanted. `None` if they
 /// have nothing to be seen.
-pub fn bring(scene: &Scene, name: &str, objects: &[u32], wanted: &Wanted) -> Option<ObjectMove> {
+pub fn move_here(scene: &Scene, name: &str, objects: &[u32], wanted: &Wanted) -> Option<ObjectMove> {
     let (middle, lowest) = extent(scene, objects)?;
     let flat = |d: DVec3| DVec3::new(d.x, 0.0, d.z);
     let target = match wanted.pitch_deg {
