@@ -14,15 +14,13 @@ fn runtime() -> rocket::tokio::runtime::Runtime {
         .unwrap()
 }
 
-/// Width of the orders; another one makes the pictures for the documentation.
+/// Width and samples of the order; the pictures for the documentation are larger and calmer.
 fn order_size() -> (u32, u32) {
-    let number = |name: &str, usual| {
-        std::env::var(name)
-            .ok()
-            .and_then(|v| v.parse().ok())
-            .unwrap_or(usual)
-    };
-    (2048, number("OWL_DOME_SCREENSHOT_SAMPLES", 1))
+    let told = std::env::var("OWL_DOME_SCREENSHOT_SAMPLES").ok();
+    match told.and_then(|v| v.parse().ok()) {
+        Some(samples) => (2048, samples),
+        None => (1024, 1),
+    }
 }
 
 fn downloaded(folder: &Path) -> PathBuf {
@@ -51,7 +49,7 @@ fn bright_column(picture: &image::RgbImage, expected: (f64, f64), reach: f64) ->
         }
     }
     columns.sort_unstable();
-    assert!(columns.len() > 20, "no lamp near {expected:?}");
+    assert!(columns.len() > 8, "no lamp near {expected:?}");
     f64::from(columns[columns.len() / 2]) + 0.5
 }
 
@@ -115,8 +113,7 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         b.press("Choose where to stand").await;
         b.until("the plan's solids", "const p = document.querySelector('[data-testid=plan]'); return !!p && Number(p.dataset.solids) > 20;").await;
         b.find("[data-testid=horizon-picture]").await;
-        let settle = if samples > 1 { 60 } else { 1 };
-        std::thread::sleep(std::time::Duration::from_secs(settle));
+        b.calm_for_a_screenshot(60).await;
         b.check_accessibility("stand").await;
         b.screenshot("stand").await;
 
@@ -217,7 +214,7 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
     let column = ((heading - place.heading_deg).rem_euclid(360.0) / 360.0 + 0.5).rem_euclid(1.0)
         * f64::from(width);
     let row = (0.5 - pitch / 180.0) * f64::from(width / 2);
-    let seen = bright_column(&picture, (column, row), 30.0);
+    let seen = bright_column(&picture, (column, row), f64::from(width) / 68.0);
     // In the calm pictures of the documentation the glow on the wall behind is white as well, and the wall lies to one side.
     let tolerance = if samples > 1 { 12.0 } else { 2.0 };
     assert!(

@@ -186,18 +186,20 @@ fn later_stages_fit_every_usual_window() {
             .unwrap();
         b.press("Make the JPEG").await;
         b.find("[data-testid=package]").await;
-        for (width, height) in [(1280, 800), (1440, 900), (1920, 1080), (2560, 1440), (1024, 768)] {
-            b.resize(width, height).await;
-            for (path, shows, primary) in [
-                ("project/1/hand-over", "[data-testid=package]", Some("Make the JPEG")),
-                ("project/1/look", "[data-testid=lookout]", None),
-                ("pictures", "[data-testid=horizon-picture]", Some("Convert")),
-            ] {
-                b.client
-                    .goto(&format!("{}/{path}", server.address))
-                    .await
-                    .unwrap();
-                b.find(shows).await;
+        for (path, shows, primary) in [
+            ("project/1/hand-over", "[data-testid=package]", Some("Make the JPEG")),
+            ("project/1/look", "[data-testid=lookout]", None),
+            ("pictures", "[data-testid=horizon-picture]", Some("Convert")),
+        ] {
+            b.client
+                .goto(&format!("{}/{path}", server.address))
+                .await
+                .unwrap();
+            b.find(shows).await;
+            for (width, height) in [(1280, 800), (1440, 900), (1920, 1080), (2560, 1440), (1024, 768)] {
+                b.resize(width, height).await;
+                b.until("the window", &format!("return innerWidth === {width} && innerHeight === {height};")).await;
+                b.settled().await;
                 let found = b
                     .script(&format!(
                         "

@@ -82,10 +82,17 @@ fn with_all_defaults_every_stage_leads_on() {
         wait_for("the final order", || (orders(&server).len() == 1).then_some(()));
         let spec = orders(&server)[0]["spec"].clone();
         assert_eq!((&spec["samples"], &spec["noise_percent"], &spec["draft"]), (&json!(2048), &json!(4.0), &json!(false)));
+        // What they look like is not asked here, so they need not be rendered.
+        let stop_newest = || {
+            let order = orders(&server)[0]["id"].clone();
+            assert_eq!(server.json("POST", &format!("/api/orders/{order}/stop"), None).0, 202);
+        };
+        stop_newest();
         b.choose("Kind", "draft").await;
         b.press("Order render").await;
         wait_for("the draft order", || (orders(&server).len() == 2).then_some(()));
         assert_eq!(orders(&server)[0]["spec"]["noise_percent"], 12.0);
+        stop_newest();
         nothing_is_wrong(&b, "both orders").await;
 
         // Any number within the limits is taken; what is refused says so beside the field, and nothing is ordered.
@@ -93,6 +100,7 @@ fn with_all_defaults_every_stage_leads_on() {
         b.press("Order render").await;
         wait_for("the third order", || (orders(&server).len() == 3).then_some(()));
         assert!((orders(&server)[0]["spec"]["noise_percent"].as_f64().unwrap() - 3.7).abs() < 1e-5);
+        stop_newest();
         for (wrong, said) in [("0.05", "Type a number from 0.1 to 100 %."), ("much", "This is no number. Type a number from 0.1 to 100 %.")] {
             b.fill("Noise at most", wrong).await;
             assert_eq!(b.text("form [role=alert]").await, said);
@@ -184,12 +192,14 @@ fn every_usual_window_holds_the_stages() {
         let b = Browser::open(folder.path()).await;
         b.client.goto(&base).await.unwrap();
         b.script("localStorage.setItem('owl-dome-all-stages', '1'); return true;").await;
-        for (width, height) in [(1280, 800), (1440, 900), (1920, 1080), (2560, 1440), (1024, 768)] {
-            b.resize(width, height).await;
-            for (stage, primary) in [("scene", "Choose where to stand"), ("stand", "Order a render"), ("render", "Order render")] {
-                b.client.goto(&format!("{base}/project/1/{stage}")).await.unwrap();
-                b.find("[data-testid=horizon]").await;
-                b.until("the primary action", &format!("return [...document.querySelectorAll('main button')].some(b => b.innerText === '{primary}');")).await;
+        for (stage, primary) in [("scene", "Choose where to stand"), ("stand", "Order a render"), ("render", "Order render")] {
+            b.client.goto(&format!("{base}/project/1/{stage}")).await.unwrap();
+            b.find("[data-testid=horizon]").await;
+            b.until("the primary action", &format!("return [...document.querySelectorAll('main button')].some(b => b.innerText === '{primary}');")).await;
+            for (width, height) in [(1280, 800), (1440, 900), (1920, 1080), (2560, 1440), (1024, 768)] {
+                b.resize(width, height).await;
+                b.until("the window", &format!("return innerWidth === {width} && innerHeight === {height};")).await;
+                b.settled().await;
                 let found = b.script(&format!("
                     const box = e => e.getBoundingClientRect();
                     const main = document.querySelector('main');

@@ -1,4 +1,4 @@
-//! The Stand stage in a real browser: drag, read, pick, square up, bring, compare, level, undo, preflight.
+//! The Stand stage in a real browser: drag, read, pick, square up, move a thing, compare, level, undo, preflight.
 
 mod support;
 
@@ -76,7 +76,7 @@ fn standing_in_the_observatory() {
         b.until("the nearest thing", "return !!document.querySelector('[data-testid=plan-distance]');").await;
         moving(&server, &b).await;
         picking(&server, &b).await;
-        bringing(&server, &b).await;
+        moving_a_thing(&server, &b).await;
         several(&server, &b).await;
         preflight(&server, &b).await;
         b.close().await;
@@ -181,7 +181,7 @@ async fn moving(server: &Server, b: &Browser) {
     wait_for("the tilt", || {
         (viewpoint(server, 0)["pose"]["pitch_deg"] == 14.0).then_some(())
     });
-    std::thread::sleep(std::time::Duration::from_secs(4));
+    b.calm_for_a_screenshot(4).await;
     b.check_accessibility("stand, tilted").await;
     b.screenshot("stand-level").await;
     b.press("Level and lock").await;
@@ -271,8 +271,8 @@ async fn picking(server: &Server, b: &Browser) {
     b.until("what was picked in the plan", &format!("return document.querySelector('[data-testid=picked]')?.innerText.includes('{}') ?? false;", seen["name"].as_str().unwrap())).await;
 }
 
-/// Bringing an object to a heading, and finding it there on a render.
-async fn bringing(server: &Server, b: &Browser) {
+/// Moving an object to a heading, and finding it there on a render.
+async fn moving_a_thing(server: &Server, b: &Browser) {
     let v = viewpoint(server, 0);
     let globe = (0..360)
         .flat_map(|h| [(f64::from(h), -10.0), (f64::from(h), -20.0)])
@@ -284,7 +284,7 @@ async fn bringing(server: &Server, b: &Browser) {
     // Aimed by a drag on the Horizon, then told exactly.
     b.drag(on_horizon(b, &v, 270.0, -12.0).await, (20, 6)).await;
     b.until("the aim", "return [...document.querySelectorAll('[data-testid=horizon-mark]')].some(m => m.dataset.look === 'aim');").await;
-    b.check_accessibility("bringing").await;
+    b.check_accessibility("moving a thing").await;
     b.screenshot("stand-move").await;
     b.fill("To heading", "262").await;
     b.fill("Distance", "3").await;
@@ -418,7 +418,7 @@ async fn several(server: &Server, b: &Browser) {
         .await;
     let middles = b.script("return [...document.querySelectorAll('[data-testid=horizon] figcaption')].map(f => f.innerText.match(/Centre ([0-9]+)/)[1]);").await;
     assert!(middles[0] == middles[1] && middles[0] == "315", "{middles}");
-    std::thread::sleep(std::time::Duration::from_secs(6));
+    b.calm_for_a_screenshot(6).await;
     b.check_accessibility("compared").await;
     b.screenshot("stand-compare").await;
     b.press("End the comparison").await;

@@ -92,7 +92,7 @@ fn every_change_can_be_undone_across_a_kill() {
         json!({"pose": eye, "objects": [seen["object"]], "heading_deg": 200.0, "distance_m": 2.0, "face": true}),
     );
     assert_eq!(brought["settings"]["moves"].as_array().unwrap().len(), 1);
-    assert_eq!(brought["undo"], "Bring an object");
+    assert_eq!(brought["undo"], "Move an object");
     let scene_file = folder.path().join("data/projects/1/scene/merlow.glb");
     assert_eq!(std::fs::read(&scene_file).unwrap(), merlow::build());
     // A kill loses none of it; five steps back lead to where it began.
@@ -102,7 +102,7 @@ fn every_change_can_be_undone_across_a_kill() {
     assert_eq!(get(&server, PROJECT)["settings"], brought["settings"]);
     let mut project = Value::Null;
     for label in [
-        "Bring an object",
+        "Move an object",
         "Order viewpoints",
         "Copy Under the dome 2",
         "Move Under the dome",

@@ -111,6 +111,20 @@ impl Browser {
             .unwrap();
     }
 
+    /// Waits until the page has been drawn again, after whatever follows its size.
+    pub async fn settled(&self) {
+        self.script("window.drawn = 0; const next = () => { window.drawn += 1; if (window.drawn < 3) requestAnimationFrame(next); }; requestAnimationFrame(next); return true;").await;
+        self.until("the next picture of the page", "return window.drawn === 3;")
+            .await;
+    }
+
+    /// Gives live pictures time to lose their noise, if a screenshot is wanted of them.
+    pub async fn calm_for_a_screenshot(&self, seconds: u64) {
+        if std::env::var_os("OWL_DOME_SCREENSHOTS").is_some() {
+            std::thread::sleep(Duration::from_secs(seconds));
+        }
+    }
+
     /// Waits for an element.
     pub async fn find(&self, css: &str) -> fantoccini::elements::Element {
         self.client

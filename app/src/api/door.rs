@@ -6,8 +6,7 @@ use rocket::tokio::io::{AsyncRead, AsyncReadExt, AsyncWrite, AsyncWriteExt};
 use rocket::tokio::net::{TcpListener, TcpStream};
 use rocket::tokio::sync::Semaphore;
 use rocket::tokio::time::{Instant, sleep, sleep_until, timeout};
-use std::cell::Cell;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 /// Connections at a time; those beyond wait in the system's own line.
@@ -68,7 +67,7 @@ async fn exchange(
 ) -> std::io::Result<()> {
     let (from_caller, to_caller) = rocket::tokio::io::split(caller);
     let (from_server, to_server) = rocket::tokio::io::split(server);
-    let last = Cell::new(Instant::now());
+    let last = Last::new(Instant::now());
     let both = async {
         rocket::tokio::try_join!(
             carry(from_caller, to_server, &last),
@@ -76,8 +75,8 @@ async fn exchange(
         )
     };
     let silent = async {
-        while last.get().elapsed() < silence {
-            sleep_until(last.get() + silence).await;
+        while last.at().elapsed() < silence {
+            sleep_until(last.at() + silence).await;
         }
     };
     rocket::tokio::select! {
@@ -86,11 +85,28 @@ async fn exchange(
     }
 }
 
+/// When bytes came last, either way.
+struct Last(Mutex<Instant>);
+
+impl Last {
+    fn new(at: Instant) -> Self {
+        Self(Mutex::new(at))
+    }
+
+    fn at(&self) -> Instant {
+        *self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn is_now(&self) {
+        *self.0.lock().unwrap_or_else(PoisonError::into_inner) = Instant::now();
+    }
+}
+
 /// Carries bytes one way until their end, and notes when the last ones came.
 async fn carry(
     mut from: impl AsyncRead + Unpin,
     mut to: impl AsyncWrite + Unpin,
-    last: &Cell<Instant>,
+    last: &Last,
 ) -> std::io::Result<()> {
     let mut buffer = vec![0; 16 << 10];
     loop {
@@ -99,7 +115,7 @@ async fn carry(
             return to.shutdown().await;
         }
         to.write_all(&buffer[..n]).await?;
-        last.set(Instant::now());
+        last.is_now();
     }
 }
 
@@ -164,11 +180,11 @@ mod tests {
         let (mut client, caller) = duplex(64);
         let (mut to, _inside) = duplex(64);
         let begin = Instant::now();
-        let last = Cell::new(begin - Duration::from_secs(1));
+        let last = Last::new(begin - Duration::from_secs(1));
         client.write_all(b"ask").await.unwrap();
         drop(client);
         carry(caller, &mut to, &last).await.unwrap();
-        assert!(last.get() >= begin);
+        assert!(last.at() >= begin);
     }
 
     /// A caller that has said all still gets its whole answer.

@@ -2,7 +2,7 @@
 
 use super::sent::Sent;
 use super::stand_types::{
-    MoveRequest, ClearanceInfo, FloorInfo, Plan, PlanLine, SeenInfo, ShareInfo, SightLine,
+    ClearanceInfo, FloorInfo, MoveRequest, Plan, PlanLine, SeenInfo, ShareInfo, SightLine,
     SquareAnswer, SquareRequest, StartInfo, ViewpointOrder,
 };
 use super::types::{Pose, Project};

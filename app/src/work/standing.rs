@@ -4,14 +4,14 @@ use super::preflight::{Place, info, limits};
 use super::settings::{apply, draft_of};
 use super::{App, Result, WorkError, at_once};
 use crate::api::stand_types::{
-    MoveRequest, ClearanceInfo, FloorInfo, NearInfo, Ride, SeenInfo, ShareInfo, SightLine,
+    ClearanceInfo, FloorInfo, MoveRequest, NearInfo, Ride, SeenInfo, ShareInfo, SightLine,
     SquareAnswer, SquareRequest, StartInfo,
 };
 use crate::api::types::{Pose, SceneSettings, ViewpointDraft};
 use dome_rules::preflight::{Facts, StandFacts, check};
 use dome_trace::light::object_key;
-use dome_trace::stand::move_here::{self, Wanted};
 use dome_trace::stand::clearance::{FEW_RAYS, Near, RAYS, scan_with};
+use dome_trace::stand::move_here::{self, Wanted};
 use dome_trace::stand::square::{self, Front};
 use dome_trace::stand::{direction, heading_pitch, sight};
 use dome_trace::{ObjectMove, Scene};

@@ -2,8 +2,8 @@
 
 use dome_trace::plan::{self, Area, CutPlane, Outline};
 use dome_trace::scene::MeshPart;
-use dome_trace::stand::move_here::{self, Wanted};
 use dome_trace::stand::clearance::{COMFORT, EYE_SEPARATION, Limits, scan};
+use dome_trace::stand::move_here::{self, Wanted};
 use dome_trace::stand::{dark, remedy, sight, solid_around, square, starts};
 use dome_trace::{
     Illumination, ImportOptions, Material, ObjectMove, Scene, SceneBuilder, Sky, load,

@@ -142,7 +142,8 @@ export const api = {
     ),
   square: (project: number, body: SquareRequest) =>
     json<SquareAnswer>("POST", `/projects/${project}/square`, body),
-  moveObjects: (project: number, body: MoveRequest) => json<Project>("POST", `/projects/${project}/move`, body),
+  moveObjects: (project: number, body: MoveRequest) =>
+    json<Project>("POST", `/projects/${project}/move`, body),
   shares: (project: number, pose: Pose) => json<ShareInfo[]>("POST", `/projects/${project}/shares`, pose),
   sightLines: (project: number) => json<SightLine[]>("GET", `/projects/${project}/sight-lines`),
   starts: (project: number) => json<StartInfo[]>("GET", `/projects/${project}/starts`),

@@ -61,7 +61,8 @@ export function Strips({ order }: { order: Order }) {
 /** What is known of an order's picture so far, each with its unit. */
 function numbers(order: Order): string[] {
   const noise = order.noise_percent;
-  const samples = order.mean_samples !== null ? `, ${count(Math.round(order.mean_samples))} samples a pixel` : "";
+  const samples =
+    order.mean_samples !== null ? `, ${count(Math.round(order.mean_samples))} samples a pixel` : "";
   return [
     noise !== null && `Noise ${noise.toFixed(1)} %${samples}`,
     order.master_bytes !== null && `master ${bytes(order.master_bytes)}`,

@@ -33,7 +33,12 @@ fn extent(scene: &Scene, objects: &[u32]) -> Option<(DVec3, f64)> {
 
 /// The move that takes objects from where they stand now to where they are wanted. `None` if they
 /// have nothing to be seen.
-pub fn move_here(scene: &Scene, name: &str, objects: &[u32], wanted: &Wanted) -> Option<ObjectMove> {
+pub fn move_here(
+    scene: &Scene,
+    name: &str,
+    objects: &[u32],
+    wanted: &Wanted,
+) -> Option<ObjectMove> {
     let (middle, lowest) = extent(scene, objects)?;
     let flat = |d: DVec3| DVec3::new(d.x, 0.0, d.z);
     let target = match wanted.pitch_deg {
