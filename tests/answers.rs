@@ -31,7 +31,7 @@ fn values_under_the_pointer_are_those_of_the_master() {
         json!({"width": 128, "samples": 4, "passes": ["depth", "object-mask", "normal", "noise"]}),
     );
     server.wait_for_order(id, "done");
-    let master = folder.path().join(format!("data/orders/{id}/master.exr"));
+    let master = server.files_of(id).join("master.exr");
     // By the header's own order of channels: another way than the one that the server takes.
     let mut strips = ExrStrips::open(&master).unwrap();
     let channels: Vec<String> = strips.header.channels.iter().map(|c| c.0.clone()).collect();
@@ -133,7 +133,7 @@ fn values_under_the_pointer_are_those_of_the_master() {
 fn what_is_finished_is_one_picture() {
     let (folder, server, project_id) = with_room();
     let id = order(&server, project_id, json!({"width": 512, "samples": 120}));
-    let strips = folder.path().join(format!("data/orders/{id}/strips"));
+    let strips = server.files_of(id).join("strips");
     let finished = || {
         let names = std::fs::read_dir(&strips).map_or(Vec::new(), |d| {
             d.filter_map(|e| e.ok()?.file_name().into_string().ok())

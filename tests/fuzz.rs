@@ -9,7 +9,8 @@ use dome_files::exr_picture::{self, ExrMeta, ExrSpec};
 use dome_files::picture_file::{self, PictureSpec, plain};
 use dome_files::rows::PictureRows;
 use dome_files::{
-    PictureFormat, archive, budget, inspect, join, linear_picture, strip_file, tag, xmp,
+    Fingerprint, Mark, PictureFormat, archive, budget, inspect, join, linear_picture, strip_file,
+    tag, xmp,
 };
 use dome_imaging::{LayeredStrip, NoiseSum, Strip};
 use dome_trace::ImportOptions;
@@ -28,6 +29,13 @@ static ALLOCATED: PeakAlloc = PeakAlloc;
 const BUDGET: u64 = 256 << 20;
 /// What else this process holds: the inputs, libraries' own tables, small things that are not claimed.
 const BESIDE: usize = 96 << 20;
+
+/// Which picture the strip belongs to.
+const MARK: Mark = Mark {
+    picture: Fingerprint([7; 32]),
+    eye: 0,
+    frame: 0,
+};
 
 struct Random(u64);
 
@@ -218,7 +226,7 @@ fn inputs(folder: &Path) -> Vec<Input> {
         noise: NoiseSum::default(),
     };
     let strip_path = folder.join("made.strip");
-    strip_file::write(&strip_path, &layered, &[]).unwrap();
+    strip_file::write(&strip_path, &MARK, &layered, &[]).unwrap();
     let part = folder.join("part.exr");
     let spec = ExrSpec {
         rows: 0..32,
@@ -280,7 +288,7 @@ fn inputs(folder: &Path) -> Vec<Input> {
             let _ = join::join(&[path.to_owned()], &path.with_extension("out.exr"));
         }),
         input("a.strip", std::fs::read(&strip_path).unwrap(), |path, _| {
-            let _ = strip_file::read(path, &[]);
+            let _ = strip_file::read(path, &MARK, &[]);
         }),
         input(
             "a.xmp",

@@ -22,14 +22,17 @@ fn order(server: &Server, project: i64, width: u32, samples: u32) -> i64 {
 
 #[test]
 fn a_render_cut_off_by_kill_ends_with_the_same_bytes() {
+    let undisturbed = {
+        let (_folder, server, project) = with_room();
+        let quiet = order(&server, project, 256, 32);
+        server.wait_for_order(quiet, "done");
+        std::fs::read(server.files_of(quiet).join("master.exr")).unwrap()
+    };
     let (folder, server, project) = with_room();
     let data = folder.path().join("data");
-    let quiet = order(&server, project, 256, 32);
-    server.wait_for_order(quiet, "done");
-    let undisturbed = std::fs::read(data.join(format!("orders/{quiet}/master.exr"))).unwrap();
-
     let cut = order(&server, project, 256, 32);
-    let strips = data.join(format!("orders/{cut}/strips"));
+    let files = server.files_of(cut);
+    let strips = files.join("strips");
     let finished = || {
         std::fs::read_dir(&strips).map_or(0, |d| {
             d.flatten()
@@ -78,7 +81,7 @@ fn a_render_cut_off_by_kill_ends_with_the_same_bytes() {
         (&json!(1.0), &json!([]))
     );
     assert_eq!(
-        std::fs::read(data.join(format!("orders/{cut}/master.exr"))).unwrap(),
+        std::fs::read(files.join("master.exr")).unwrap(),
         undisturbed
     );
 }
@@ -131,15 +134,15 @@ fn an_order_can_be_stopped_and_gone_on_with() {
     let body = json!({"opening_heading_deg": 0, "opening_pitch_deg": 0, "opening_hfov_deg": 75, "exposure_stops": 0, "soft": true, "quality": 90});
     let (status, answer) = server.json("POST", &format!("/api/orders/{long}/packages"), Some(body));
     assert_eq!(status, 409, "{answer}");
+    let files = server.files_of(long);
+    assert!(files.exists());
     assert_eq!(
         server
             .json("DELETE", &format!("/api/orders/{long}"), None)
             .0,
         204
     );
-    wait_for("its files to go", || {
-        (!server.data.join(format!("orders/{long}")).exists()).then_some(())
-    });
+    wait_for("its files to go", || (!files.exists()).then_some(()));
     assert_eq!(
         server.json("GET", &format!("/api/orders/{long}"), None).0,
         404

@@ -20,7 +20,7 @@ impl DataFolder {
                 root.display()
             )
         };
-        for part in ["projects", "orders", "packages", "pictures", "incoming"] {
+        for part in ["projects", "renders", "packages", "pictures", "incoming"] {
             std::fs::create_dir_all(root.join(part)).map_err(failed)?;
         }
         let lock = OpenOptions::new()
@@ -92,39 +92,19 @@ impl DataFolder {
         self.project(id).join("card.jpg")
     }
 
-    /// An order's folder.
-    pub fn order(&self, id: i64) -> PathBuf {
-        self.root.join("orders").join(id.to_string())
+    /// Where rendered pictures lie, each under its fingerprint.
+    pub fn renders(&self) -> PathBuf {
+        self.root.join("renders")
     }
 
-    /// An order's finished strips.
-    pub fn strips(&self, id: i64) -> PathBuf {
-        self.order(id).join("strips")
+    /// The files of a rendered picture. Without a picture they are nowhere.
+    pub fn render(&self, picture: Option<&str>) -> RenderFolder {
+        RenderFolder(self.renders().join(picture.unwrap_or("none")))
     }
 
-    /// One finished strip.
-    pub fn strip(&self, id: i64, top: u32) -> PathBuf {
-        self.strips(id).join(format!("{top:06}.strip"))
-    }
-
-    /// An order's master.
-    pub fn master(&self, id: i64) -> PathBuf {
-        self.order(id).join("master.exr")
-    }
-
-    /// A small picture of an order's master for the screen.
-    pub fn display(&self, id: i64) -> PathBuf {
-        self.order(id).join("display.jpg")
-    }
-
-    /// A master that is not a sphere unrolled, as it is, for the screen.
-    pub fn flat(&self, id: i64) -> PathBuf {
-        self.order(id).join("flat.jpg")
-    }
-
-    /// A picture of one pass of a master for the screen.
-    pub fn pass_display(&self, id: i64, pass: &str) -> PathBuf {
-        self.order(id).join(format!("display-{pass}.jpg"))
+    /// Where versions before fingerprints kept what belongs to orders.
+    pub fn orders_of_before(&self) -> PathBuf {
+        self.root.join("orders")
     }
 
     /// A package's folder.
@@ -157,6 +137,57 @@ impl DataFolder {
         rustix::fs::statvfs(&self.root)
             .ok()
             .map(|s| s.f_bavail.saturating_mul(s.f_frsize))
+    }
+}
+
+/// The files of one rendered picture: its strips while it is made, then its master and what is made from that.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RenderFolder(PathBuf);
+
+impl RenderFolder {
+    /// The folder itself.
+    pub fn path(&self) -> &Path {
+        &self.0
+    }
+
+    /// What determines the picture, line by line.
+    pub fn description(&self) -> PathBuf {
+        self.0.join("picture.txt")
+    }
+
+    /// The finished strips.
+    pub fn strips(&self) -> PathBuf {
+        self.0.join("strips")
+    }
+
+    /// One finished strip.
+    pub fn strip(&self, top: u32) -> PathBuf {
+        self.strips().join(format!("{top:06}.strip"))
+    }
+
+    /// The master.
+    pub fn master(&self) -> PathBuf {
+        self.0.join("master.exr")
+    }
+
+    /// A small picture of the master for the screen.
+    pub fn display(&self) -> PathBuf {
+        self.0.join("display.jpg")
+    }
+
+    /// A master that is not a sphere unrolled, as it is, for the screen.
+    pub fn flat(&self) -> PathBuf {
+        self.0.join("flat.jpg")
+    }
+
+    /// A picture of one pass of the master for the screen.
+    pub fn pass_display(&self, pass: &str) -> PathBuf {
+        self.0.join(format!("display-{pass}.jpg"))
+    }
+
+    /// One pass of the master as a file of its own.
+    pub fn pass_file(&self, pass: &str) -> PathBuf {
+        self.0.join(format!("pass-{pass}.exr"))
     }
 }
 

@@ -176,6 +176,15 @@ impl Server {
         (status, serde_json::from_slice(&answer).unwrap())
     }
 
+    /// Where the files of an order's picture lie, once it was begun.
+    pub fn files_of(&self, order: i64) -> PathBuf {
+        let picture = wait_for(&format!("order {order} to be begun"), || {
+            let order = self.json("GET", &format!("/api/orders/{order}"), None).1;
+            order["picture"].as_str().map(String::from)
+        });
+        self.data.join("renders").join(picture)
+    }
+
     /// Waits until an order has a state.
     pub fn wait_for_order(&self, id: i64, state: &str) -> Value {
         wait_for(&format!("order {id} to be {state}"), || {

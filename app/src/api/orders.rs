@@ -5,6 +5,7 @@ use super::range::RangedFile;
 use super::sent::Sent;
 use super::types::{Estimate, Order, OrderRequest, OrderSpec, QueueEntry, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
+use crate::folder::RenderFolder;
 use crate::work::estimate::{estimated, picture_size};
 use crate::work::queue::{self, DISPLAY_WIDTH};
 use crate::work::{App, Result, WorkError};
@@ -215,17 +216,10 @@ struct Jpeg(Vec<u8>, ContentType);
 /// A finished strip as the screen shows it.
 #[get("/orders/<id>/strips/<top>")]
 async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
-    let missing = || {
-        Failure::new(
-            Status::NotFound,
-            format!("Order {id} has no finished strip at row {top}."),
-        )
-    };
-    if !app.folder.strip(id, top).exists() {
-        return Err(missing());
-    }
     blocking(app, move |app| {
-        let mut strip = queue::strip_of(app, id, top)?;
+        let Some(mut strip) = queue::strip_of(app, id, top)? else {
+            return Ok(None);
+        };
         let (width, rows) = (strip.width, strip.rows());
         strip.top = 0;
         let scale = f64::from(width.min(DISPLAY_WIDTH)) / f64::from(width);
@@ -240,9 +234,15 @@ async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
         let picture = shrink.finish();
         let rgb = crate::work::preview::SCREEN_TONE.to_srgb8(&picture.samples);
         let jpeg = dome_files::jpeg::encode_small(picture.width, picture.height, &rgb, 92)?;
-        Ok(Jpeg(jpeg, ContentType::JPEG))
+        Ok(Some(Jpeg(jpeg, ContentType::JPEG)))
     })
-    .await
+    .await?
+    .ok_or_else(|| {
+        Failure::new(
+            Status::NotFound,
+            format!("Order {id} has no finished strip at row {top}."),
+        )
+    })
 }
 
 /// All finished strips of an order in one picture.
@@ -264,14 +264,20 @@ async fn queued(app: &Shared) -> Answer<Json<Vec<QueueEntry>>> {
 }
 
 #[get("/orders/<id>/picture.jpg")]
-async fn display(app: &Shared, id: i64) -> Option<RangedFile> {
-    jpeg(app.folder.display(id))
+async fn display(app: &Shared, id: i64) -> Answer<Option<RangedFile>> {
+    let files = files_of(app, id).await?;
+    Ok(jpeg(files.display()))
 }
 
 /// A master in another shape than the unrolled sphere, as it is.
 #[get("/orders/<id>/flat.jpg")]
-async fn flat(app: &Shared, id: i64) -> Option<RangedFile> {
-    jpeg(app.folder.flat(id))
+async fn flat(app: &Shared, id: i64) -> Answer<Option<RangedFile>> {
+    let files = files_of(app, id).await?;
+    Ok(jpeg(files.flat()))
+}
+
+async fn files_of(app: &Shared, id: i64) -> Answer<RenderFolder> {
+    blocking(app, move |app| Ok(app.store.order(id)?.files(&app.folder))).await
 }
 
 #[get("/orders/<id>/master.exr")]
@@ -281,7 +287,7 @@ async fn master(app: &Shared, id: i64) -> Answer<RangedFile> {
         Ok(format!("{} - {} px", row.spec.viewpoint, row.spec.width))
     })
     .await?;
-    let path = app.folder.master(id);
+    let path = files_of(app, id).await?.master();
     if !path.exists() {
         return Err(Failure::new(
             Status::NotFound,

@@ -243,8 +243,10 @@ pub struct Order {
     pub spent_s: f64,
     /// Size of the master on disk, bytes.
     pub master_bytes: Option<u64>,
-    /// Why it failed, or what is to be said of a finished one.
+    /// Why it failed, or what is to be said of one that runs or is finished.
     pub problem: Option<String>,
+    /// Fingerprint of its picture, once it was begun: equal pictures have equal ones, and are made once.
+    pub picture: Option<String>,
 }
 
 /// What is asked of the renderer.

@@ -58,6 +58,12 @@ pub(super) fn run(args: &InspectArgs) -> Outcome {
     for notice in &f.notices {
         println!("Note: {notice}");
     }
+    if let Some(description) = &f.description {
+        println!("Picture {}:", description.fingerprint());
+        for (name, value) in description.lines() {
+            println!("  {name}: {value}");
+        }
+    }
     Ok(())
 }
 
@@ -82,5 +88,7 @@ fn to_json(f: &Findings) -> serde_json::Value {
         "reason": f.reason,
         "colours": f.colours.as_deref().unwrap_or("Rec. 709"),
         "notices": f.notices,
+        "fingerprint": f.description.as_ref().map(|d| d.fingerprint().to_string()),
+        "description": f.description.as_ref().map(|d| d.lines()),
     })
 }

@@ -4,12 +4,12 @@ pub(super) mod options;
 
 use super::Outcome;
 use crate::work::denoise::{Way, denoised, written};
+use crate::work::recipe::{Recipe, only};
 use clap::Args;
 use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{FileError, PictureFormat, join, strip_file};
+use dome_files::{FileError, Fingerprint, Mark, PictureFormat, join, strip_file};
 use dome_imaging::{LayeredStrip, NoiseSum};
-use dome_optics::{Eye, LensEye, MonoEye, Orientation, PictureSize, Shape};
-use dome_trace::passes::mask_table;
+use dome_optics::{Orientation, PictureSize, Shape};
 use dome_trace::{
     Control, Forecast, Illumination, ImportOptions, LightSettings, Pass, PassSet, Render, stand,
 };
@@ -154,40 +154,40 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     if !orientation.is_level() {
         eprintln!("Note: pitch and roll are not 0, so the horizon will be wavy.");
     }
-    let plain = MonoEye::new(at, orientation, size.shape);
-    let eye: Box<dyn Eye> = match (args.options.fstop, args.options.focus) {
-        (Some(fstop), Some(focus)) => Box::new(LensEye::new(plain, fstop, focus)),
-        _ => Box::new(plain),
-    };
     let mut wanted: Vec<Pass> = args.options.passes.iter().collect();
     if args.options.transparent {
         wanted.push(Pass::Alpha);
     }
-    let wanted = PassSet::new(wanted);
-    let guides = [Pass::Albedo, Pass::Normal].into_iter();
-    let render = Render {
-        passes: PassSet::new(wanted.iter().chain(guides.filter(|_| args.options.denoise))),
+    let recipe = Recipe {
+        at,
+        orientation,
+        lens: args.options.fstop.zip(args.options.focus),
+        size,
+        quality: args.options.quality(),
+        seed: args.options.seed,
+        time_s: args.options.time,
+        surroundings,
+        lights: LightSettings::new(),
+        stops: 0.0,
+        passes: PassSet::new(wanted),
         clay: args.options.clay,
+        denoise: args.options.denoise,
         clamp: args.options.clamp.map(|c| c as f32),
-        occlusion_radius: args.options.occlusion_radius.max(1e-3) as f32,
-        ..Render::new(
-            &scene,
-            &light,
-            &*eye,
-            size,
-            args.options.quality(),
-            args.options.seed,
-        )
+        occlusion_m: args.options.occlusion_radius.max(1e-3) as f32,
     };
-    let mut spec =
-        PictureSpec::panorama(format, size.width(), size.height(), orientation.heading_deg);
-    spec.shape = size.shape;
-    spec.tilted(&orientation);
+    let sky_picture = match &args.options.sky {
+        Some(options::SkyChoice::Picture(path)) => Some(Fingerprint::of_file(path)?),
+        _ => None,
+    };
+    let description = recipe.describe(&scene, sky_picture);
+    let mark = Mark::still(description.fingerprint());
+    let wanted = &recipe.passes;
+    let eye = recipe.eye();
+    let render = recipe.render(&scene, &light, &*eye);
+    let mut spec = recipe.file(format, &scene);
     spec.check()?;
+    spec.description = Some(description);
     let mut files = vec![args.output.clone()];
-    if wanted.has(Pass::ObjectMask) {
-        spec.comments = Some(mask_table(&scene));
-    }
     let (from, to) = args
         .options
         .rows
@@ -205,16 +205,6 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         Ok(strip)
     };
     let made = render.passes.clone();
-    let keep = |strip: LayeredStrip, of: &PassSet| {
-        let layers = made.iter().zip(strip.layers);
-        LayeredStrip {
-            layers: layers
-                .filter(|(pass, _)| of.has(*pass))
-                .map(|(_, values)| values)
-                .collect(),
-            ..strip
-        }
-    };
     // Passes of their own are taken out of a whole file, which need not stay.
     let own_files: Vec<Pass> = if format == PictureFormat::Exr && !args.options.separate {
         Vec::new()
@@ -236,7 +226,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     let mut save = |strips: &mut dyn Iterator<Item = Result<LayeredStrip, FileError>>| {
         if own_files.is_empty() {
             spec.layers = in_file.layers();
-            let strips = strips.map(|s| Ok(keep(s?, &in_file)));
+            let strips = strips.map(|s| Ok(only(s?, &made, &in_file)));
             files = picture_file::write_all(&args.output, &spec, strips)?;
             return Ok(());
         }
@@ -247,7 +237,11 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
             layers: wanted.layers(),
             ..spec.clone()
         };
-        picture_file::write(&whole, &everything, strips.map(|s| Ok(keep(s?, &wanted))))?;
+        picture_file::write(
+            &whole,
+            &everything,
+            strips.map(|s| Ok(only(s?, &made, wanted))),
+        )?;
         for pass in &own_files {
             join::extract(&whole, &pass.layer(), &pass_path(&args.output, *pass))?;
         }
@@ -268,12 +262,12 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         let layers = made.layers();
         let path = |top: u32| beside.path().join(format!("{top:06}.strip"));
         for place in &places {
-            strip_file::write(&path(place.0), &rendered(*place)?, &layers)?;
+            strip_file::write(&path(place.0), &mark, &rendered(*place)?, &layers)?;
         }
         let write = |way: &Way| {
             let strips = places
                 .iter()
-                .map(|(top, _)| strip_file::read(&path(*top), &layers));
+                .map(|(top, _)| strip_file::read(&path(*top), &mark, &layers));
             save(&mut denoised(strips, &made, size.height(), way))
         };
         Ok::<_, FileError>(written(true, write)?.1)

@@ -5,7 +5,7 @@ use rusqlite::Connection;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 6] = [
+const STEPS: [&str; 7] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -70,12 +70,83 @@ const STEPS: [&str; 6] = [
         WHERE json_type(spec, '$.settings') = 'object';
     UPDATE history SET before = json_set(before, '$.settings.up', 'y'),
         after = json_set(after, '$.settings.up', 'y');",
+    // Numbers are never used twice, and orders know their picture's fingerprint.
+    concat!(
+        "CREATE TABLE new_project (
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            name TEXT NOT NULL,
+            created INTEGER NOT NULL,
+            scene_file TEXT NOT NULL,
+            summary TEXT NOT NULL,
+            settings TEXT NOT NULL DEFAULT '{}'
+        ) STRICT;
+        INSERT INTO new_project (id, name, created, scene_file, summary, settings)
+            SELECT id, name, created, scene_file, summary, settings FROM project;
+        CREATE TABLE new_viewpoint (
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            project INTEGER NOT NULL REFERENCES project(id) ON DELETE CASCADE,
+            name TEXT NOT NULL,
+            pose TEXT NOT NULL,
+            unlocked INTEGER NOT NULL DEFAULT 0,
+            place INTEGER NOT NULL DEFAULT 0,
+            more TEXT NOT NULL DEFAULT '{}'
+        ) STRICT;
+        INSERT INTO new_viewpoint (id, project, name, pose, unlocked, place, more)
+            SELECT id, project, name, pose, unlocked, place, more FROM viewpoint;
+        CREATE TABLE new_render_order (
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            project INTEGER NOT NULL REFERENCES project(id) ON DELETE CASCADE,
+            spec TEXT NOT NULL,
+            state TEXT NOT NULL,
+            spent_s REAL NOT NULL DEFAULT 0,
+            problem TEXT,
+            noise_percent REAL,
+            mean_samples REAL,
+            picture TEXT
+        ) STRICT;
+        INSERT INTO new_render_order
+            (id, project, spec, state, spent_s, problem, noise_percent, mean_samples, picture)
+            SELECT id, project, spec, state, spent_s, problem, noise_percent, mean_samples,
+                'order-' || id FROM render_order;
+        CREATE TABLE new_package (
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            render_order INTEGER NOT NULL REFERENCES render_order(id) ON DELETE CASCADE,
+            record TEXT NOT NULL
+        ) STRICT;
+        INSERT INTO new_package (id, render_order, record)
+            SELECT id, render_order, record FROM package;
+        CREATE TABLE new_picture (
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            record TEXT NOT NULL
+        ) STRICT;
+        INSERT INTO new_picture (id, record) SELECT id, record FROM picture;
+        CREATE TABLE new_history (
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            project INTEGER NOT NULL REFERENCES project(id) ON DELETE CASCADE,
+            label TEXT NOT NULL,
+            made REAL NOT NULL,
+            undone INTEGER NOT NULL DEFAULT 0,
+            before TEXT NOT NULL,
+            after TEXT NOT NULL
+        ) STRICT;
+        INSERT INTO new_history (id, project, label, made, undone, before, after)
+            SELECT id, project, label, made, undone, before, after FROM history;",
+        "DROP TABLE history; DROP TABLE package; DROP TABLE render_order; DROP TABLE viewpoint;
+        DROP TABLE picture; DROP TABLE project;
+        ALTER TABLE new_project RENAME TO project;
+        ALTER TABLE new_viewpoint RENAME TO viewpoint;
+        ALTER TABLE new_render_order RENAME TO render_order;
+        ALTER TABLE new_package RENAME TO package;
+        ALTER TABLE new_picture RENAME TO picture;
+        ALTER TABLE new_history RENAME TO history;
+        CREATE INDEX history_of_project ON history(project, id);"
+    ),
 ];
 
 /// The version this program writes.
 pub(super) const LATEST: usize = STEPS.len();
 
-/// Brings a database to version `to`.
+/// Brings a database to version `to`. Foreign keys must be off: tables are made anew.
 pub(super) fn run(connection: &mut Connection, path: &Path, to: usize) -> Result<()> {
     let version: i64 = connection.query_row("PRAGMA user_version", [], |r| r.get(0))?;
     let found = usize::try_from(version).unwrap_or(usize::MAX);
@@ -150,7 +221,7 @@ mod tests {
             (Some(dome_trace::Up::Y), Some(dome_trace::Up::Y))
         );
         // The state before the upgrade was kept.
-        let kept = Connection::open(folder.path().join("owl-dome.before-version-6.db")).unwrap();
+        let kept = Connection::open(folder.path().join("owl-dome.before-version-7.db")).unwrap();
         let version: i64 = kept
             .query_row("PRAGMA user_version", [], |r| r.get(0))
             .unwrap();

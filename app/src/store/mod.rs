@@ -73,9 +73,10 @@ impl Store {
             return Err(StoreError::NoWal(path.display().to_string()));
         }
         connection.execute_batch(
-            "PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL; PRAGMA busy_timeout = 5000;",
+            "PRAGMA foreign_keys = OFF; PRAGMA synchronous = FULL; PRAGMA busy_timeout = 5000;",
         )?;
         migrations::run(&mut connection, path, migrations::LATEST)?;
+        connection.execute_batch("PRAGMA foreign_keys = ON;")?;
         Ok(Self {
             connection: Mutex::new(connection),
         })

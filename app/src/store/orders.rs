@@ -2,7 +2,9 @@
 
 use super::{Result, Store, changed, found};
 use crate::api::types::{OrderSpec, OrderState};
+use crate::folder::{DataFolder, RenderFolder};
 use rusqlite::{Row, params};
+use std::collections::BTreeSet;
 
 /// An order as it is kept; strips and masters are told by the files themselves.
 #[derive(Clone, Debug)]
@@ -23,9 +25,19 @@ pub struct OrderRow {
     pub noise_percent: Option<f64>,
     /// Mean number of samples of its pixels.
     pub mean_samples: Option<f64>,
+    /// Fingerprint of its picture, once it was begun; `order-N` of what was made before fingerprints were kept.
+    pub picture: Option<String>,
 }
 
-const COLUMNS: &str = "id, project, spec, state, spent_s, problem, noise_percent, mean_samples";
+impl OrderRow {
+    /// Where its picture's files lie.
+    pub fn files(&self, folder: &DataFolder) -> RenderFolder {
+        folder.render(self.picture.as_deref())
+    }
+}
+
+const COLUMNS: &str =
+    "id, project, spec, state, spent_s, problem, noise_percent, mean_samples, picture";
 
 type Columns = (
     i64,
@@ -36,6 +48,7 @@ type Columns = (
     Option<String>,
     Option<f64>,
     Option<f64>,
+    Option<String>,
 );
 
 fn columns(r: &Row) -> rusqlite::Result<Columns> {
@@ -48,11 +61,13 @@ fn columns(r: &Row) -> rusqlite::Result<Columns> {
         r.get(5)?,
         r.get(6)?,
         r.get(7)?,
+        r.get(8)?,
     ))
 }
 
 fn order(columns: Columns) -> Result<OrderRow> {
-    let (id, project, spec, state, spent_s, problem, noise_percent, mean_samples) = columns;
+    let (id, project, spec, state, spent_s, problem, noise_percent, mean_samples, picture) =
+        columns;
     Ok(OrderRow {
         id,
         project,
@@ -62,6 +77,7 @@ fn order(columns: Columns) -> Result<OrderRow> {
         problem,
         noise_percent,
         mean_samples,
+        picture,
     })
 }
 
@@ -140,6 +156,38 @@ impl Store {
             params![id, percent, samples],
         )?;
         changed(rows, "order", id)
+    }
+
+    /// Tells which picture an order makes.
+    pub fn set_order_picture(&self, id: i64, picture: &str) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE render_order SET picture = ?2 WHERE id = ?1",
+            params![id, picture],
+        )?;
+        changed(rows, "order", id)
+    }
+
+    /// The pictures that any order makes or has made.
+    pub fn rendered_pictures(&self) -> Result<BTreeSet<String>> {
+        let db = self.lock();
+        let mut statement =
+            db.prepare("SELECT DISTINCT picture FROM render_order WHERE picture IS NOT NULL")?;
+        let rows = statement.query_map([], |r| r.get(0))?;
+        Ok(rows.collect::<rusqlite::Result<_>>()?)
+    }
+
+    /// Noise and mean samples of a finished picture, whichever order made it.
+    pub fn noise_of(&self, picture: &str) -> Result<Option<(Option<f64>, f64)>> {
+        let row = self.lock().query_row(
+            "SELECT noise_percent, mean_samples FROM render_order
+                WHERE picture = ?1 AND mean_samples IS NOT NULL LIMIT 1",
+            [picture],
+            |r| Ok((r.get(0)?, r.get(1)?)),
+        );
+        match row {
+            Err(rusqlite::Error::QueryReturnedNoRows) => Ok(None),
+            other => Ok(Some(other?)),
+        }
     }
 
     /// Orders that were being rendered when the server ended go on.

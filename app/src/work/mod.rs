@@ -13,6 +13,7 @@ pub mod pictures;
 pub mod preflight;
 pub mod preview;
 pub mod queue;
+pub mod recipe;
 pub mod scenes;
 pub mod settings;
 pub mod standing;
@@ -103,6 +104,8 @@ impl App {
         }
         store.requeue_running()?;
         let app = Arc::new(Self::with(folder, store));
+        move_old_orders(&app);
+        queue::sweep(&app);
         queue::start(Arc::clone(&app));
         Ok(app)
     }
@@ -150,4 +153,19 @@ impl App {
             self.tell(Event::Order { order });
         }
     }
+}
+
+/// Versions before fingerprints kept pictures by the numbers of their orders.
+fn move_old_orders(app: &App) {
+    let old = app.folder.orders_of_before();
+    for entry in std::fs::read_dir(&old).into_iter().flatten().flatten() {
+        let name = format!("order-{}", entry.file_name().to_string_lossy());
+        let to = app.folder.render(Some(&name));
+        if !to.path().exists() {
+            // One that cannot be moved stays where it is.
+            let _ = std::fs::rename(entry.path(), to.path());
+        }
+    }
+    // Goes only if it is empty.
+    let _ = std::fs::remove_dir(old);
 }

@@ -1,7 +1,7 @@
 //! Packages: a JPEG with panorama properties made from a master, read back and checked.
 
 use super::convert::{self, Wanted};
-use super::queue::picture_size;
+use super::recipe::picture_size;
 use super::{App, Result, WorkError};
 use crate::api::types::{CheckInfo, OrderState, Package, PackageRequest};
 use crate::folder::remove;
@@ -31,8 +31,8 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
             "The JPEG quality must lie between 1 and 100.".into(),
         ));
     }
+    let master = row.files(&app.folder).master();
     let spec = row.spec;
-    let master = app.folder.master(order);
     // Viewers and hosts take spheres: a master in another shape is unrolled for them.
     let unrolled = if picture_size(&spec)?.shape == Shape::Equirect {
         None

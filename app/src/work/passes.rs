@@ -5,6 +5,7 @@ use super::preview::SCREEN_TONE;
 use super::queue::DISPLAY_WIDTH;
 use super::{App, Result, WorkError};
 use crate::api::types::MaskEntry;
+use crate::folder::RenderFolder;
 use crate::store::OrderRow;
 use dome_files::exr_picture::{ExrStrips, value_at as value_in};
 use dome_files::{join, jpeg};
@@ -17,7 +18,7 @@ use std::path::PathBuf;
 /// The order whose finished master has a pass.
 fn order_with(app: &App, id: i64, pass: Pass) -> Result<OrderRow> {
     let row = app.store.order(id)?;
-    if !app.folder.master(id).exists() {
+    if !row.files(&app.folder).master().exists() {
         return Err(WorkError::Conflict(format!(
             "Order {id} has no master yet; look at its passes when it is finished."
         )));
@@ -37,10 +38,10 @@ fn channels(pass: Pass) -> [String; 3] {
     std::array::from_fn(|i| layer.channel_name(i.min(layer.channels.len() - 1)))
 }
 
-fn strips(app: &App, id: i64, pass: Pass) -> Result<ExrStrips> {
+fn strips(files: &RenderFolder, pass: Pass) -> Result<ExrStrips> {
     let names = channels(pass);
     Ok(ExrStrips::open_channels(
-        &app.folder.master(id),
+        &files.master(),
         names.each_ref().map(String::as_str),
     )?)
 }
@@ -48,7 +49,8 @@ fn strips(app: &App, id: i64, pass: Pass) -> Result<ExrStrips> {
 /// The picture of a pass for the screen, made when it is first asked for.
 pub fn display(app: &App, id: i64, pass: Pass) -> Result<PathBuf> {
     let row = order_with(app, id, pass)?;
-    let path = app.folder.pass_display(id, pass.name());
+    let files = row.files(&app.folder);
+    let path = files.pass_display(pass.name());
     if path.exists() {
         return Ok(path);
     }
@@ -58,10 +60,10 @@ pub fn display(app: &App, id: i64, pass: Pass) -> Result<PathBuf> {
     let shown = (across, (down as u32).max(1));
     let picture = if matches!(pass, Pass::Depth | Pass::ObjectMask) {
         // Means of distances or of mask colours would show what is not there.
-        nearest(strips(app, id, pass)?, (width, height), shown)?
+        nearest(strips(&files, pass)?, (width, height), shown)?
     } else {
         let mut shrink = Shrink::new((width, height), shown);
-        for strip in strips(app, id, pass)? {
+        for strip in strips(&files, pass)? {
             shrink
                 .add(&strip?)
                 .map_err(|e| WorkError::Request(e.to_string()))?;
@@ -143,12 +145,10 @@ fn on_screen(pass: Pass, picture: &Picture) -> Vec<u8> {
 /// A pass as a file of its own, made when it is first asked for, and the name to save it under.
 pub fn own_file(app: &App, id: i64, pass: Pass) -> Result<(PathBuf, String)> {
     let row = order_with(app, id, pass)?;
-    let path = app
-        .folder
-        .order(id)
-        .join(format!("pass-{}.exr", pass.name()));
+    let files = row.files(&app.folder);
+    let path = files.pass_file(pass.name());
     if !path.exists() {
-        join::extract(&app.folder.master(id), &pass.layer(), &path)?;
+        join::extract(&files.master(), &pass.layer(), &path)?;
     }
     let name = format!(
         "{} - {} px - {}",
@@ -161,8 +161,8 @@ pub fn own_file(app: &App, id: i64, pass: Pass) -> Result<(PathBuf, String)> {
 
 /// The colours of an order's mask.
 pub fn mask(app: &App, id: i64) -> Result<Vec<MaskEntry>> {
-    order_with(app, id, Pass::ObjectMask)?;
-    let header = ExrStrips::open(&app.folder.master(id))?.header;
+    let row = order_with(app, id, Pass::ObjectMask)?;
+    let header = ExrStrips::open(&row.files(&app.folder).master())?.header;
     Ok(header
         .comments
         .unwrap_or_default()
@@ -184,7 +184,7 @@ pub fn value_at(app: &App, id: i64, pass: Pass, u: f64, v: f64) -> Result<String
     let (column, line) = (pixel(u, row.spec.width), pixel(v, row.spec.height));
     let names = channels(pass);
     let names = names.each_ref().map(String::as_str);
-    let found = value_in(&app.folder.master(id), &names, (column, line))?;
+    let found = value_in(&row.files(&app.folder).master(), &names, (column, line))?;
     let value: [f32; 3] = std::array::from_fn(|i| found[i]);
     let [x, y, z] = value;
     Ok(match pass {

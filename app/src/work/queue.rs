@@ -2,18 +2,20 @@
 
 use super::convert;
 use super::denoise::{Way, denoised, written};
-use super::preview::{SCREEN_TONE, shaped_eye};
+use super::preview::SCREEN_TONE;
+use super::recipe::{Recipe, only};
 use super::{App, Result, WorkError};
 use crate::api::types::{Event, Order, OrderSpec, OrderState, QueueEntry};
-use crate::folder::{DataFolder, remove};
+use crate::folder::{DataFolder, RenderFolder, remove};
 use crate::store::OrderRow;
 use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{FileError, PictureFormat, exr_picture::ExrStrips, jpeg, strip_file};
+use dome_files::{
+    Description, FileError, Mark, PictureFormat, exr_picture::ExrStrips, jpeg, strip_file,
+};
 use dome_imaging::scale::Shrink;
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
-use dome_optics::{Eye, LensEye, PictureSize, Shape};
-use dome_trace::passes::mask_table;
-use dome_trace::{Control, Forecast, Pass, PassSet, Quality, Render, Scene};
+use dome_optics::Shape;
+use dome_trace::{Control, Forecast, Render, Scene};
 use std::collections::BTreeSet;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -128,14 +130,13 @@ impl Queue {
     /// An order with its strips, progress and remaining time.
     pub fn describe(&self, folder: &DataFolder, row: OrderRow) -> Order {
         let running = self.running().filter(|r| r.id == row.id);
-        let master = std::fs::metadata(folder.master(row.id))
-            .ok()
-            .map(|m| m.len());
+        let files = row.files(folder);
+        let master = std::fs::metadata(files.master()).ok().map(|m| m.len());
         let done = row.state == OrderState::Done;
         let strips = if done {
             Vec::new()
         } else {
-            finished_strips(folder, row.id, &row.spec)
+            finished_strips(&files, &row.spec)
         };
         let (progress, remaining_s, now) = match &running {
             Some(r) => {
@@ -167,14 +168,15 @@ impl Queue {
             spent_s: row.spent_s + now,
             master_bytes: master.filter(|_| done),
             problem: row.problem,
+            picture: row.picture,
         }
     }
 }
 
 /// The strips that are on disk.
-fn finished_strips(folder: &DataFolder, id: i64, spec: &OrderSpec) -> Vec<(u32, u32)> {
+fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u32, u32)> {
     Render::strip_places(spec.height)
-        .filter(|(top, _)| folder.strip(id, *top).exists())
+        .filter(|(top, _)| files.strip(*top).exists())
         .collect()
 }
 
@@ -203,7 +205,7 @@ pub fn start(app: Arc<App>) {
 /// How an order ended.
 enum Ended {
     /// Its master is there; what is to be said about it.
-    Done(Option<&'static str>),
+    Done(Option<String>),
     Stopped,
 }
 
@@ -219,55 +221,38 @@ fn finish(app: &App, id: i64, outcome: Result<Ended>) {
     // An order that was removed meanwhile needs no state.
     let _ = app.store.add_time(id, spent);
     let _ = match outcome {
-        Ok(Ended::Done(note)) => app.store.set_order_state(id, OrderState::Done, note),
+        Ok(Ended::Done(note)) => app
+            .store
+            .set_order_state(id, OrderState::Done, note.as_deref()),
         Ok(Ended::Stopped) => app.store.set_order_state(id, OrderState::Stopped, None),
         Err(e) => app
             .store
             .set_order_state(id, OrderState::Failed, Some(&e.to_string())),
     };
-    match app.store.order(id) {
-        Ok(_) => app.tell_order(id),
-        Err(_) => remove(&app.folder.order(id)),
+    app.tell_order(id);
+    sweep(app);
+}
+
+/// Removes what was rendered for orders that are not there any more, or that make another picture now. Where the database
+/// cannot tell which those are, everything stays.
+pub fn sweep(app: &App) {
+    let Ok(known) = app.store.rendered_pictures() else {
+        return;
+    };
+    let Ok(entries) = std::fs::read_dir(app.folder.renders()) else {
+        return;
+    };
+    for entry in entries.flatten() {
+        if !known.contains(&*entry.file_name().to_string_lossy()) {
+            remove(&entry.path());
+        }
     }
-}
-
-/// The passes of an order's master.
-pub fn passes(spec: &OrderSpec) -> PassSet {
-    PassSet::new(spec.passes.iter().copied())
-}
-
-/// The passes that its strips need: denoising looks at colour and normals too.
-fn strip_passes(spec: &OrderSpec) -> PassSet {
-    let guides = [Pass::Albedo, Pass::Normal];
-    let wanted = spec.passes.iter().copied();
-    PassSet::new(wanted.chain(guides.into_iter().filter(|_| spec.denoise)))
-}
-
-/// The quality that an order asks for.
-pub fn quality(spec: &OrderSpec) -> Quality {
-    match spec.noise_percent {
-        Some(percent) => Quality::Noise {
-            percent,
-            most: spec.samples,
-        },
-        None => Quality::Samples(spec.samples),
-    }
-}
-
-/// The shape and size of an order's picture.
-pub fn picture_size(spec: &OrderSpec) -> Result<PictureSize> {
-    let shape: Shape = spec.shape.parse()?;
-    Ok(PictureSize::new(
-        shape,
-        Some(spec.width),
-        Some(spec.height),
-    )?)
 }
 
 /// Renders an order to its end or until it is stopped.
 fn run(app: &App, row: &OrderRow) -> Result<Ended> {
     let spec = &row.spec;
-    let size = picture_size(spec)?;
+    let recipe = Recipe::of_order(spec)?;
     let running = Arc::new(Running::new(row.id));
     *app.queue
         .running
@@ -276,35 +261,52 @@ fn run(app: &App, row: &OrderRow) -> Result<Ended> {
     app.store
         .set_order_state(row.id, OrderState::Running, None)?;
     app.tell_order(row.id);
-    let strips = app.folder.strips(row.id);
-    std::fs::create_dir_all(&strips).map_err(FileError::io("Making", &strips))?;
 
     let scene = app.scenes.get_as(app, row.project, &spec.settings)?;
     let light = app
         .scenes
         .light(app, row.project, &spec.settings, spec.draft)?;
-    let plain = shaped_eye(&spec.pose, size.shape);
-    let eye: Box<dyn Eye> = match spec.lens {
-        Some(lens) => Box::new(LensEye::new(plain, lens.fstop, lens.focus_m)),
-        None => Box::new(plain),
+    let sky = app.scenes.sky_picture(app, row.project, &spec.settings)?;
+    let description = recipe.describe(&scene, sky);
+    let job = Job {
+        mark: Mark::still(description.fingerprint()),
+        files: app
+            .folder
+            .render(Some(&description.fingerprint().to_string())),
+        recipe: &recipe,
+        scene: &scene,
     };
-    let render = Render {
-        passes: strip_passes(spec),
-        clay: spec.clay,
-        clamp: spec.clamp,
-        occlusion_radius: spec.occlusion_m.unwrap_or(1.0),
-        ..Render::new(&scene, &light, &*eye, size, quality(spec), spec.seed)
-    };
+    let begun_anew = begin(app, row, &job, &description)?;
+    if let Some(note) = &begun_anew {
+        app.store
+            .set_order_state(row.id, OrderState::Running, Some(note))?;
+    }
+    if job.files.master().exists() {
+        // Another order made this very picture.
+        if let Some((percent, samples)) =
+            (app.store).noise_of(&description.fingerprint().to_string())?
+        {
+            app.store.set_noise(row.id, percent, samples)?;
+        }
+        if !job.files.display().exists() {
+            make_pictures(app, row.project, &job)?;
+        }
+        return Ok(Ended::Done(begun_anew));
+    }
+
+    let eye = recipe.eye();
+    let render = recipe.render(&scene, &light, &*eye);
     let layers = render.passes.layers();
-    let places: Vec<_> = Render::strip_places(size.height()).collect();
+    let width = recipe.size.width();
+    let places: Vec<_> = Render::strip_places(recipe.size.height()).collect();
     let mut finished = BTreeSet::new();
     let (mut noise, mut pixels) = (NoiseSum::default(), 0);
     for &(top, rows) in &places {
-        let kept = read_strip(app, row.id, (top, rows), size.width(), &layers);
+        let kept = read_strip(&job.files, &job.mark, (top, rows), width, &layers);
         if let Some(strip) = kept {
             finished.insert(top);
             noise.add(strip.noise);
-            pixels += u64::from(rows) * u64::from(size.width());
+            pixels += u64::from(rows) * u64::from(width);
         }
     }
     let forecast = Forecast::look(&render, &places);
@@ -323,32 +325,76 @@ fn run(app: &App, row: &OrderRow) -> Result<Ended> {
         pixels,
     });
 
-    let note = telling(app, row.id, || {
+    let made = telling(app, row.id, || {
         for (top, rows) in missing {
             let before = running.control.samples_done();
             running.with_work(|w| w.current = Some((top, before)));
             let Ok(strip) = render.strip(top, rows, &running.control) else {
                 return Ok(None);
             };
-            strip_file::write(&app.folder.strip(row.id, top), &strip, &layers)?;
+            strip_file::write(&job.files.strip(top), &job.mark, &strip, &layers)?;
             running.with_work(|w| {
                 w.current = None;
                 w.finished.insert(top);
                 w.noise.add(strip.noise);
-                w.pixels += u64::from(rows) * u64::from(size.width());
+                w.pixels += u64::from(rows) * u64::from(width);
             });
         }
-        Ok::<_, WorkError>(Some(write_master(app, row.id, spec, &places, &scene)?))
+        Ok::<_, WorkError>(Some(write_master(&job, &description, &places)?))
     })?;
-    let Some(note) = note else {
+    let Some(note) = made else {
         return Ok(Ended::Stopped);
     };
     let (percent, samples) = running.noise();
     app.store
         .set_noise(row.id, percent, samples.unwrap_or(0.0))?;
-    make_pictures(app, row.project, row.id, spec)?;
-    remove(&strips);
-    Ok(Ended::Done(note))
+    make_pictures(app, row.project, &job)?;
+    remove(&job.files.strips());
+    let notes: Vec<String> = begun_anew
+        .into_iter()
+        .chain(note.map(String::from))
+        .collect();
+    Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
+}
+
+/// A picture on its way: which it is, how it is made, where its files lie.
+struct Job<'a> {
+    mark: Mark,
+    files: RenderFolder,
+    recipe: &'a Recipe,
+    scene: &'a Scene,
+}
+
+/// Makes the picture's place and remembers that the order makes this picture. If it made another one before, what was
+/// finished of that is of no use any more; the answer says why.
+fn begin(
+    app: &App,
+    row: &OrderRow,
+    job: &Job,
+    description: &Description,
+) -> Result<Option<String>> {
+    let before = row.files(&app.folder);
+    let another = before != job.files && !finished_strips(&before, &row.spec).is_empty();
+    // Kept under its picture first: a folder that no order knows is swept away.
+    app.store
+        .set_order_picture(row.id, &description.fingerprint().to_string())?;
+    let strips = job.files.strips();
+    std::fs::create_dir_all(&strips).map_err(FileError::io("Making", &strips))?;
+    if !job.files.description().exists() {
+        let text = description.to_string();
+        dome_files::atomic::write_bytes(&job.files.description(), text.as_bytes())?;
+    }
+    if !another {
+        return Ok(None);
+    }
+    let told = std::fs::read_to_string(before.description()).ok();
+    let changed = match told.and_then(|t| t.parse::<Description>().ok()) {
+        Some(old) => format!("other now: {}", description.told_differences(&old)),
+        None => "it was begun by an earlier version".into(),
+    };
+    Ok(Some(format!(
+        "Begun anew, because the strips of before would not fit ({changed})."
+    )))
 }
 
 /// Does some work and tells twice a second meanwhile how far the order is.
@@ -370,39 +416,53 @@ fn telling<T>(app: &App, id: i64, work: impl FnOnce() -> T) -> T {
     })
 }
 
-/// A strip of an order if it is there, whole, and the one that belongs there.
+/// A strip of a picture if it is there, whole, and the one that belongs there.
 fn read_strip(
-    app: &App,
-    id: i64,
+    files: &RenderFolder,
+    mark: &Mark,
     (top, rows): (u32, u32),
     width: u32,
     layers: &[LayerSpec],
 ) -> Option<LayeredStrip> {
-    let path = app.folder.strip(id, top);
+    let path = files.strip(top);
     let strip = path
         .exists()
-        .then(|| strip_file::read(&path, layers))?
+        .then(|| strip_file::read(&path, mark, layers))?
         .ok()?;
     let beauty = &strip.beauty;
     (beauty.top == top && beauty.rows() == rows && beauty.width == width).then_some(strip)
 }
 
-/// A finished strip of an order as the screen shows it.
-pub fn strip_of(app: &App, id: i64, top: u32) -> Result<Strip> {
-    let spec = app.store.order(id)?.spec;
-    let layers = strip_passes(&spec).layers();
-    Ok(strip_file::read(&app.folder.strip(id, top), &layers)?.beauty)
+/// The mark of an order's strips.
+fn mark_of(row: &OrderRow) -> Result<Mark> {
+    let picture = row.picture.as_deref().unwrap_or_default();
+    Ok(Mark::still(picture.parse()?))
+}
+
+/// A finished strip of an order as the screen shows it, if it is there.
+pub fn strip_of(app: &App, id: i64, top: u32) -> Result<Option<Strip>> {
+    let row = app.store.order(id)?;
+    let path = row.files(&app.folder).strip(top);
+    if !path.exists() {
+        return Ok(None);
+    }
+    let layers = Recipe::of_order(&row.spec)?.strip_passes().layers();
+    let strip = strip_file::read(&path, &mark_of(&row)?, &layers)?;
+    Ok(Some(strip.beauty))
 }
 
 /// What is finished of an order's picture, as the screen shows it; the rest is grey. One answer for hundreds of strips.
 pub fn finished_picture(app: &App, id: i64) -> Result<Picture> {
-    let spec = app.store.order(id)?.spec;
-    let layers = strip_passes(&spec).layers();
+    let row = app.store.order(id)?;
+    let (files, mark) = (row.files(&app.folder), mark_of(&row));
+    let spec = row.spec;
+    let layers = Recipe::of_order(&spec)?.strip_passes().layers();
     let across = spec.width.min(DISPLAY_WIDTH);
     let down = (u64::from(across) * u64::from(spec.height) / u64::from(spec.width.max(1))) as u32;
     let mut shrink = Shrink::new((spec.width, spec.height), (across, down.max(1)));
     for place in Render::strip_places(spec.height) {
-        let strip = read_strip(app, id, place, spec.width, &layers);
+        let strip = (mark.as_ref().ok())
+            .and_then(|mark| read_strip(&files, mark, place, spec.width, &layers));
         let beauty = strip.map_or_else(
             || Strip {
                 top: place.0,
@@ -448,56 +508,44 @@ pub fn all_waiting(app: &App) -> Result<Vec<QueueEntry>> {
 }
 
 fn write_master(
-    app: &App,
-    id: i64,
-    spec: &OrderSpec,
+    job: &Job,
+    description: &Description,
     places: &[(u32, u32)],
-    scene: &Scene,
 ) -> Result<Option<&'static str>> {
-    let (made, wanted) = (strip_passes(spec), passes(spec));
+    let (made, wanted) = (job.recipe.strip_passes(), &job.recipe.passes);
     let layers = made.layers();
-    let mut picture = PictureSpec::panorama(
-        PictureFormat::Exr,
-        spec.width,
-        spec.height,
-        spec.pose.heading_deg,
-    );
-    picture.layers = wanted.layers();
-    let size = picture_size(spec)?;
-    picture.shape = size.shape;
-    if wanted.has(Pass::ObjectMask) {
-        picture.comments = Some(mask_table(scene));
-    }
-    let path = app.folder.master(id);
-    let keep = |strip: LayeredStrip| {
-        let layers = made.iter().zip(strip.layers);
-        LayeredStrip {
-            layers: layers
-                .filter(|(pass, _)| wanted.has(*pass))
-                .map(|(_, values)| values)
-                .collect(),
-            ..strip
-        }
+    let picture = PictureSpec {
+        description: Some(description.clone()),
+        ..job.recipe.file(PictureFormat::Exr, job.scene)
     };
+    let height = job.recipe.size.height();
     let write = |way: &Way| {
         let strips = places
             .iter()
-            .map(|(top, _)| strip_file::read(&app.folder.strip(id, *top), &layers));
-        let strips = denoised(strips, &made, size.height(), way);
-        picture_file::write(&path, &picture, strips.map(|s| s.map(keep)))
+            .map(|(top, _)| strip_file::read(&job.files.strip(*top), &job.mark, &layers));
+        let strips = denoised(strips, &made, height, way);
+        let strips = strips.map(|s| Ok(only(s?, &made, wanted)));
+        picture_file::write(&job.files.master(), &picture, strips)
     };
-    Ok(written(spec.denoise, write)?.1)
+    Ok(written(job.recipe.denoise, write)?.1)
 }
 
 /// The picture for the screen and, for the project's newest master, the card. A master in another shape is
 /// shown as the sphere that it holds, and flat beside it.
-fn make_pictures(app: &App, project: i64, id: i64, spec: &OrderSpec) -> Result<()> {
-    let master = app.folder.master(id);
-    let flat = |width| shrink(ExrStrips::open(&master)?, (spec.width, spec.height), width);
-    let small = if picture_size(spec)?.shape == Shape::Equirect {
+fn make_pictures(app: &App, project: i64, job: &Job) -> Result<()> {
+    let master = job.files.master();
+    let size = job.recipe.size;
+    let flat = |width| {
+        shrink(
+            ExrStrips::open(&master)?,
+            (size.width(), size.height()),
+            width,
+        )
+    };
+    let small = if size.shape == Shape::Equirect {
         flat(DISPLAY_WIDTH)?
     } else {
-        save_jpeg(&app.folder.flat(id), &flat(FLAT_WIDTH)?)?;
+        save_jpeg(&job.files.flat(), &flat(FLAT_WIDTH)?)?;
         let loaded = convert::load(&master, None)?;
         let natural = convert::natural_size(
             loaded.source.shape(),
@@ -506,7 +554,7 @@ fn make_pictures(app: &App, project: i64, id: i64, spec: &OrderSpec) -> Result<(
         )?;
         convert::sphere(&loaded, natural.width().min(DISPLAY_WIDTH) & !1)
     };
-    save_jpeg(&app.folder.display(id), &small)?;
+    save_jpeg(&job.files.display(), &small)?;
     save_jpeg(
         &app.folder.card(project),
         &dome_imaging::scale::shrink_to_width(&small, CARD_WIDTH),
@@ -588,8 +636,8 @@ pub fn discard(app: &App, id: i64) -> Result<()> {
         remove(&app.folder.package(package));
     }
     app.store.remove_order(id)?;
-    if app.queue.running().is_none_or(|r| r.id != id) {
-        remove(&app.folder.order(id));
+    if app.queue.running().is_none() {
+        sweep(app);
     }
     Ok(())
 }

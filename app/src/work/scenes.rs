@@ -2,9 +2,9 @@
 
 use super::{App, Result, WorkError};
 use crate::api::types::SceneSettings;
-use dome_files::FileError;
 use dome_files::budget::Claim;
 use dome_files::linear_picture;
+use dome_files::{FileError, Fingerprint};
 use dome_imaging::Picture;
 use dome_imaging::surroundings::{self, shape_of_size, to_equirect};
 use dome_optics::Shape;
@@ -151,6 +151,20 @@ impl Scenes {
                 gain,
             ))
         })
+    }
+
+    /// The fingerprint of the picture that surrounds a scene, if one does.
+    pub fn sky_picture(
+        &self,
+        app: &App,
+        project: i64,
+        settings: &SceneSettings,
+    ) -> Result<Option<Fingerprint>> {
+        let Sky::Picture { file } = &settings.surroundings.sky else {
+            return Ok(None);
+        };
+        let path = app.folder.surroundings(project).join(file);
+        Ok(Some(Fingerprint::of_file(&path)?))
     }
 
     fn picture(&self, app: &App, project: i64, file: &str) -> Result<Arc<(Picture, Claim)>> {

@@ -4,7 +4,8 @@
 //! and the standard `envmap` attribute (latitude-longitude). The standard's picture has +Z in the middle
 //! and +X a quarter to the left: ours with the world turned half a turn about Y, so no pixel moves and
 //! nothing is mirrored; the middle of the picture is the viewpoint's heading, told in degrees by the
-//! attribute `poseHeadingDegrees`.
+//! attribute `poseHeadingDegrees`. What determines the picture is told line by line in the attribute
+//! `pictureDescription`, whose SHA-256 is the picture's fingerprint.
 
 mod read;
 
@@ -12,6 +13,7 @@ pub use read::{ExrHeader, ExrStrips, value_at};
 pub(crate) use read::{check_size, chromaticities};
 
 use crate::error::{FileError, Result};
+use crate::fingerprint::Description;
 use dome_imaging::strip::CHANNELS;
 use dome_imaging::{LayerSpec, LayeredStrip, StripError};
 use dome_optics::Shape;
@@ -34,6 +36,8 @@ use std::path::Path;
 const BLOCK_ROWS: u32 = 16;
 /// Name of the attribute that holds the heading of the picture's middle.
 const POSE_HEADING: &str = "poseHeadingDegrees";
+/// Name of the attribute that holds what determines the picture.
+const DESCRIPTION: &str = "pictureDescription";
 /// Largest finite half float; brighter light is held there rather than written as infinity.
 const HALF_MAX: f32 = 65504.0;
 
@@ -48,6 +52,8 @@ pub struct ExrMeta {
     pub pose_heading_deg: Option<f64>,
     /// What the standard attribute `comments` says; a mask's colours by name.
     pub comments: Option<String>,
+    /// What determines the picture.
+    pub description: Option<Description>,
 }
 
 impl Default for ExrMeta {
@@ -57,6 +63,7 @@ impl Default for ExrMeta {
             float: false,
             pose_heading_deg: None,
             comments: None,
+            description: None,
         }
     }
 }
@@ -186,12 +193,18 @@ where
         blue: Vec2(0.15, 0.06),
         white: Vec2(0.3127, 0.3290),
     });
-    // One free attribute at most: the library keeps them unordered, and equal pictures must be equal bytes.
+    // One free attribute of the layer and one of the picture at most: the library keeps each kind unordered, and equal
+    // pictures must be equal bytes.
     if let Some(heading) = spec.meta.pose_heading_deg {
         header.own_attributes.other.insert(
             Text::from(POSE_HEADING),
             AttributeValue::F32(heading as f32),
         );
+    }
+    let described = (spec.meta.description.as_ref()).and_then(|d| text(&d.to_string()));
+    if let Some(described) = described {
+        (header.shared_attributes.other)
+            .insert(Text::from(DESCRIPTION), AttributeValue::Text(described));
     }
 
     // The library's closure can only fail in its own way; the strips' error waits here.

@@ -2,6 +2,7 @@
 
 use crate::error::{FileError, Result, display_name};
 use crate::exr_picture::ExrStrips;
+use crate::fingerprint::Description;
 use crate::format::PictureFormat;
 use crate::jpeg::JpegParts;
 use crate::pano::PanoProperties;
@@ -33,6 +34,8 @@ pub struct Findings {
     pub colours: Option<String>,
     /// Odd things, one sentence each.
     pub notices: Vec<String>,
+    /// What determined the picture, if the file tells.
+    pub description: Option<Description>,
 }
 
 /// Inspects a file; a damaged one gives a sentence, not a guess.
@@ -94,6 +97,7 @@ fn of_format(path: &Path, format: PictureFormat, name: &str) -> Result<Findings>
                 reason: "Radiance HDR has no place for a projection; programs that take it as a sphere do so on your word.".into(),
                 colours: None,
                 notices: Vec::new(),
+                description: None,
             })
         }
     }
@@ -116,6 +120,7 @@ fn with_properties(
         reason,
         colours: None,
         notices: Vec::new(),
+        description: None,
     }
 }
 
@@ -168,5 +173,6 @@ fn inspect_exr(path: &Path) -> Result<Findings> {
         reason,
         colours: None,
         notices: Vec::new(),
+        description: header.description,
     })
 }

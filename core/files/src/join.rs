@@ -46,6 +46,28 @@ pub fn join(parts: &[PathBuf], to: &Path) -> Result<()> {
                 display_name(path)
             )));
         }
+        // Parts of other settings or another scene fit by their sizes, but not by what they show.
+        if let (Some(one), Some(other)) = (&whole.description, &h.description)
+            && one != other
+        {
+            return Err(FileError::Request(format!(
+                "{} and {} are parts of different pictures: they differ in {}. Render them with the same options.",
+                display_name(first_path),
+                display_name(path),
+                one.told_differences(other)
+            )));
+        }
+        if whole.description.is_some() != h.description.is_some() {
+            let silent = if h.description.is_some() {
+                first_path
+            } else {
+                path
+            };
+            return Err(FileError::Request(format!(
+                "{} does not say which picture it is part of, other parts do; render it with the same version.",
+                display_name(silent)
+            )));
+        }
         let (top, bottom) = (i64::from(h.top), i64::from(h.top) + i64::from(h.height));
         if top != row {
             let what = if top > row { "missing" } else { "there twice" };
@@ -74,6 +96,7 @@ pub fn join(parts: &[PathBuf], to: &Path) -> Result<()> {
                 shape: whole.shape(),
                 pose_heading_deg: whole.pose_heading_deg,
                 comments: whole.comments.clone(),
+                description: whole.description.clone(),
                 ..ExrMeta::default()
             },
         )
@@ -166,6 +189,7 @@ pub fn extract(from: &Path, layer: &LayerSpec, to: &Path) -> Result<()> {
             shape: header.shape(),
             pose_heading_deg: header.pose_heading_deg,
             comments: header.comments,
+            description: header.description,
             ..ExrMeta::default()
         },
     );

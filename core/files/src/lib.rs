@@ -12,6 +12,7 @@ pub mod exif;
 pub mod exr_picture;
 pub mod face_frames;
 pub mod faces;
+pub mod fingerprint;
 pub mod format;
 pub mod inspect;
 pub mod join;
@@ -29,6 +30,7 @@ pub mod tag;
 pub mod xmp;
 
 pub use error::FileError;
+pub use fingerprint::{Description, Fingerprint, Mark};
 pub use format::PictureFormat;
 pub use pano::PanoProperties;
 

@@ -2,6 +2,7 @@
 
 use crate::error::{FileError, Result};
 use crate::exr_picture::{self, ExrMeta, ExrSpec};
+use crate::fingerprint::Description;
 use crate::format::PictureFormat;
 use crate::jpeg;
 use crate::pano::{Part, TagRequest};
@@ -34,6 +35,8 @@ pub struct PictureSpec {
     pub layers: Vec<LayerSpec>,
     /// What an OpenEXR says in its comments.
     pub comments: Option<String>,
+    /// What an OpenEXR says determined the picture.
+    pub description: Option<Description>,
     /// Rows of a part of the picture, which only OpenEXR can hold; without it the whole.
     pub rows: Option<Range<u32>>,
 }
@@ -55,6 +58,7 @@ impl PictureSpec {
             },
             layers: Vec::new(),
             comments: None,
+            description: None,
             rows: None,
         }
     }
@@ -227,6 +231,7 @@ pub fn write(
                         float: spec.deep,
                         pose_heading_deg: spec.tags.heading_deg,
                         comments: told(spec),
+                        description: spec.description.clone(),
                     },
                 )
             };

@@ -1,20 +1,21 @@
 //! Durable strips: what a render has finished survives anything.
 //!
-//! Layout, little-endian: `ODSTRIP2`, width, top row, rows, number of layer channels (u32 each), the
-//! noise's two sums (f64) and samples (u64), CRC-32 of all else (u32); then the body: the beauty as half
-//! floats, then each layer as half floats or, where it needs them, single ones. A file is there whole or
-//! not at all; the checksum tells a bad disk.
+//! Layout, little-endian: `ODSTRIP3`, fingerprint of the picture (32 bytes), eye (u32), frame (i32), width, top row,
+//! rows, number of layer channels (u32 each), the noise's two sums (f64) and samples (u64), CRC-32 of all else (u32);
+//! then the body: the beauty as half floats, then each layer as half floats or, where it needs them, single ones. A file
+//! is there whole or not at all; the checksum tells a bad disk, the fingerprint a strip of another picture.
 
 use crate::atomic;
 use crate::error::{FileError, Result, display_name};
 use crate::exr_picture::to_half;
+use crate::fingerprint::Mark;
 use dome_imaging::strip::CHANNELS;
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Strip};
 use half::f16;
 use std::path::Path;
 
-const MAGIC: &[u8; 8] = b"ODSTRIP2";
-const HEADER: usize = 52;
+const MAGIC: &[u8; 8] = b"ODSTRIP3";
+const HEADER: usize = 92;
 
 /// Bytes of a pixel in a strip with these layers.
 pub fn pixel_bytes(layers: &[LayerSpec]) -> u64 {
@@ -23,7 +24,7 @@ pub fn pixel_bytes(layers: &[LayerSpec]) -> u64 {
 }
 
 /// Writes a strip beside its place, synced and renamed.
-pub fn write(path: &Path, strip: &LayeredStrip, layers: &[LayerSpec]) -> Result<()> {
+pub fn write(path: &Path, mark: &Mark, strip: &LayeredStrip, layers: &[LayerSpec]) -> Result<()> {
     let beauty = &strip.beauty;
     let mut body: Vec<u8> = Vec::new();
     let halves = |values: &[f32], body: &mut Vec<u8>| {
@@ -40,6 +41,9 @@ pub fn write(path: &Path, strip: &LayeredStrip, layers: &[LayerSpec]) -> Result<
     let channels: usize = layers.iter().map(|l| l.channels.len()).sum();
     let mut bytes = Vec::with_capacity(HEADER + body.len());
     bytes.extend(MAGIC);
+    bytes.extend(mark.picture.0);
+    bytes.extend(mark.eye.to_le_bytes());
+    bytes.extend(mark.frame.to_le_bytes());
     for word in [beauty.width, beauty.top, beauty.rows(), channels as u32] {
         bytes.extend(word.to_le_bytes());
     }
@@ -58,27 +62,31 @@ fn checksum(header: &[u8], body: &[u8]) -> u32 {
     hasher.finalize()
 }
 
-/// Reads a strip back; one that is damaged or has other layers is an error, so that it is rendered again.
-pub fn read(path: &Path, layers: &[LayerSpec]) -> Result<LayeredStrip> {
+/// Reads a strip back; one that is damaged, has other layers or belongs to another picture is an error, so that it is
+/// rendered again.
+pub fn read(path: &Path, mark: &Mark, layers: &[LayerSpec]) -> Result<LayeredStrip> {
     let bytes = std::fs::read(path).map_err(FileError::io("Reading", path))?;
     let bad = |d: &str| FileError::damaged(display_name(path), d);
     let (header, body) = bytes
         .split_at_checked(HEADER)
         .ok_or_else(|| bad("its header is cut short"))?;
     if &header[..8] != MAGIC {
-        return Err(bad("it is not a strip"));
+        return Err(bad("it is not a strip of this version"));
     }
     let word =
         |i: usize| u32::from_le_bytes([header[i], header[i + 1], header[i + 2], header[i + 3]]);
     let long = |i: usize| u64::from(word(i)) | u64::from(word(i + 4)) << 32;
-    let (width, top, rows, channels) = (word(8), word(12), word(16), word(20));
+    let (width, top, rows, channels) = (word(48), word(52), word(56), word(60));
     let pixels = u64::from(width) * u64::from(rows);
     let wanted: usize = layers.iter().map(|l| l.channels.len()).sum();
     if channels as usize != wanted || body.len() as u64 != pixels * pixel_bytes(layers) {
         return Err(bad("its samples do not fill its rows"));
     }
-    if checksum(&header[..HEADER - 4], body) != word(48) {
+    if checksum(&header[..HEADER - 4], body) != word(HEADER - 4) {
         return Err(bad("its checksum does not fit"));
+    }
+    if header[8..40] != mark.picture.0 || word(40) != mark.eye || word(44) != mark.frame as u32 {
+        return Err(bad("it belongs to another picture"));
     }
     let mut rest = body;
     let mut take = |count: usize, float: bool| -> Vec<f32> {
@@ -106,9 +114,9 @@ pub fn read(path: &Path, layers: &[LayerSpec]) -> Result<LayeredStrip> {
             .map(|l| take(pixels * l.channels.len(), l.float))
             .collect(),
         noise: NoiseSum {
-            squares: f64::from_bits(long(24)),
-            weight: f64::from_bits(long(32)),
-            samples: long(40),
+            squares: f64::from_bits(long(64)),
+            weight: f64::from_bits(long(72)),
+            samples: long(80),
         },
     })
 }

@@ -7,7 +7,10 @@ use dome_files::jpeg::{JpegParts, encode_small};
 use dome_files::pano::{PanoProperties, Part, TagRequest};
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::png::PngParts;
-use dome_files::{FileError, archive, atomic, decode, exif, radiance, strip_file, xmp};
+use dome_files::{
+    Description, FileError, Fingerprint, Mark, archive, atomic, decode, exif, radiance, strip_file,
+    xmp,
+};
 use dome_files::{join, linear_picture};
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
 use proptest::prelude::*;
@@ -250,26 +253,39 @@ fn strips_on_disk_know_when_they_are_damaged() {
         samples: vec![0.5; 20 * 3 * 16],
     };
     let plain = LayeredStrip::from(strip);
-    strip_file::write(&path, &plain, &[]).unwrap();
-    assert_eq!(strip_file::read(&path, &[]).unwrap(), plain);
+    let mark = Mark::still(Fingerprint::of(b"a picture"));
+    strip_file::write(&path, &mark, &plain, &[]).unwrap();
+    assert_eq!(strip_file::read(&path, &mark, &[]).unwrap(), plain);
     let (strip, layers) = layered(48, 20, 16);
-    strip_file::write(&path, &strip, &layers).unwrap();
-    assert_eq!(strip_file::read(&path, &layers).unwrap(), strip);
+    strip_file::write(&path, &mark, &strip, &layers).unwrap();
+    assert_eq!(strip_file::read(&path, &mark, &layers).unwrap(), strip);
     // Made for other passes, it is rendered again.
-    assert!(strip_file::read(&path, &[]).is_err());
+    assert!(strip_file::read(&path, &mark, &[]).is_err());
+    // Of another picture, another eye or another frame, too.
+    for other in [
+        Mark::still(Fingerprint::of(b"another picture")),
+        Mark { eye: 1, ..mark },
+        Mark { frame: -1, ..mark },
+    ] {
+        let said = strip_file::read(&path, &other, &layers).unwrap_err();
+        assert!(said.to_string().contains("another picture"), "{said}");
+    }
     let good = std::fs::read(&path).unwrap();
     assert_eq!(
         good.len() as u64,
-        52 + 320 * strip_file::pixel_bytes(&layers)
+        92 + 320 * strip_file::pixel_bytes(&layers)
     );
-    for at in [0, 9, 13, 17, 21, 25, 33, 49, good.len() - 1] {
+    for at in [0, 9, 41, 45, 49, 53, 57, 61, 65, 73, 89, good.len() - 1] {
         let mut bad = good.clone();
         bad[at] ^= 0x40;
         std::fs::write(&path, &bad).unwrap();
-        assert!(strip_file::read(&path, &layers).is_err(), "byte {at}");
+        assert!(
+            strip_file::read(&path, &mark, &layers).is_err(),
+            "byte {at}"
+        );
     }
     std::fs::write(&path, &good[..10]).unwrap();
-    assert!(strip_file::read(&path, &layers).is_err());
+    assert!(strip_file::read(&path, &mark, &layers).is_err());
 }
 
 /// Ward, "Real Pixels" (Graphics Gems II): the largest part has its mantissa in 128 to 255, the exponent

@@ -42,3 +42,6 @@ pub use passes::{Pass, PassSet};
 pub use render::{Control, Quality, Render, Stopped};
 pub use scene::{Mover, Object, Scene, SceneBuilder};
 pub use sky::{Sky, SunSky, Surroundings};
+
+/// The engine's version: pictures of two versions may differ, so nothing of theirs is mixed. It follows from the sources.
+pub const ENGINE: &str = concat!(env!("CARGO_PKG_VERSION"), " ", env!("DOME_ENGINE"));

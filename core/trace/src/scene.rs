@@ -1,6 +1,7 @@
 //! A scene ready to be traced: world-space triangles, objects, materials, textures, lamps.
 
 mod builder;
+mod content;
 
 pub use builder::{MeshPart, SceneBuilder};
 
@@ -10,6 +11,7 @@ use crate::lamp::Lamp;
 use crate::material::Material;
 use crate::sky::Sky;
 use crate::texture::{Meaning, Texture};
+use dome_files::Fingerprint;
 use dome_files::budget::Claim;
 use dome_files::decode::Rgba8;
 use glam::{DVec3, Mat3, Vec2, Vec3, Vec4};
@@ -147,6 +149,8 @@ pub struct Scene {
     pub(crate) see_through: bool,
     /// Which objects are closed round others; found when first asked for.
     shells: OnceLock<Vec<bool>>,
+    /// What it holds; found when first asked for.
+    content: OnceLock<Fingerprint>,
     /// What the file says surrounds it; renders are told their own.
     pub sky: Sky,
     _memory: Claim,

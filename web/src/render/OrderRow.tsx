@@ -129,7 +129,7 @@ export function OrderRow({
         </div>
       )}
       {order.problem &&
-        (order.state === "done" ? (
+        (order.state === "done" || order.state === "running" ? (
           <p className="text-xs">
             <Mark kind="look">
               <span className="text-base-content">{order.problem}</span>

@@ -1,9 +1,10 @@
 //! Reading: strips from the top, whatever the order of rows in the file, and single values from the block that holds them.
 
-use super::POSE_HEADING;
+use super::{DESCRIPTION, POSE_HEADING};
 use crate::budget::Claim;
 use crate::colour::Primaries;
 use crate::error::{FileError, Result, display_name};
+use crate::fingerprint::Description;
 use dome_imaging::Strip;
 use dome_imaging::strip::CHANNELS;
 use dome_optics::Shape;
@@ -40,6 +41,8 @@ pub struct ExrHeader {
     pub comments: Option<String>,
     /// The `chromaticities` attribute.
     pub chromaticities: Option<Primaries>,
+    /// What determined the picture, if its maker told.
+    pub description: Option<Description>,
 }
 
 impl ExrHeader {
@@ -69,6 +72,17 @@ pub(crate) fn chromaticities(header: &Header) -> Option<Primaries> {
         rgb: [pair(c.red), pair(c.green), pair(c.blue)],
         white: pair(c.white),
     })
+}
+
+/// What determined a picture. Whoever changed the attribute so that it cannot be read tells nothing.
+fn description(header: &Header) -> Option<Description> {
+    let name = Text::from(DESCRIPTION);
+    let told = (header.shared_attributes.other.get(&name))
+        .or_else(|| header.own_attributes.other.get(&name));
+    match told {
+        Some(AttributeValue::Text(text)) => text.to_string().parse().ok(),
+        _ => None,
+    }
 }
 
 /// Refuses sizes that no picture has, before memory is made for them.
@@ -149,6 +163,7 @@ impl ExrStrips {
                 .as_ref()
                 .map(ToString::to_string),
             chromaticities: chromaticities(header),
+            description: description(header),
         };
         let chunks = reader.all_chunks(false).map_err(bad)?;
         Ok(Self {

@@ -314,6 +314,7 @@ impl SceneBuilder {
             accel,
             see_through,
             shells: OnceLock::new(),
+            content: OnceLock::new(),
             sky,
             _memory: self.memory,
         })
