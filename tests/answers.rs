@@ -24,7 +24,7 @@ fn order(server: &Server, project_id: i64, wish: Value) -> i64 {
 /// The value under the pointer is the master's own, for every pass, read by another way (strip by strip).
 #[test]
 fn values_under_the_pointer_are_those_of_the_master() {
-    let (folder, server, id) = with_room();
+    let (_folder, server, id) = with_room();
     let id = order(
         &server,
         id,
@@ -131,7 +131,7 @@ fn values_under_the_pointer_are_those_of_the_master() {
 /// What is finished of a running order comes as one picture with everything else grey, and agrees with the strips.
 #[test]
 fn what_is_finished_is_one_picture() {
-    let (folder, server, project_id) = with_room();
+    let (_folder, server, project_id) = with_room();
     let id = order(&server, project_id, json!({"width": 512, "samples": 120}));
     let strips = server.files_of(id).join("strips");
     let finished = || {

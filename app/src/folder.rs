@@ -67,6 +67,49 @@ impl DataFolder {
         self.root.join("owl-dome.db")
     }
 
+    /// Refuses to begin anew in a folder whose database was lost: its projects and pictures are still there.
+    pub fn refuse_lost_database(&self) -> Result<(), String> {
+        let database = self.database();
+        let there = std::fs::metadata(&database).is_ok_and(|m| m.len() > 0);
+        let kept = ["projects", "renders", "orders", "pictures", "packages"]
+            .into_iter()
+            .filter(|part| {
+                std::fs::read_dir(self.root.join(part)).is_ok_and(|mut d| d.next().is_some())
+            })
+            .collect::<Vec<_>>();
+        if there || kept.is_empty() {
+            return Ok(());
+        }
+        Err(format!(
+            "The database {} is missing or empty, but its data are there ({}). Nothing was changed. Put the newest copy from {} in its place, or choose another folder with --data.",
+            database.display(),
+            kept.join(", "),
+            self.backups().display()
+        ))
+    }
+
+    /// Where daily copies of the database lie.
+    pub fn backups(&self) -> PathBuf {
+        self.root.join("backups")
+    }
+
+    /// Removes a path that was given up, relative to the folder; whether it is gone. Only things directly in the folders of
+    /// projects, renders, packages and pictures are ever removed so.
+    pub fn remove_leftover(&self, path: &str) -> bool {
+        let known = path.split_once('/').filter(|(part, name)| {
+            let plain = |c: char| c.is_ascii_alphanumeric() || c == '-';
+            ["projects", "renders", "packages", "pictures"].contains(part)
+                && !name.is_empty()
+                && name.chars().all(plain)
+        });
+        let Some((part, name)) = known else {
+            return false;
+        };
+        let path = self.root.join(part).join(name);
+        remove(&path);
+        !path.exists()
+    }
+
     /// Where uploads arrive.
     pub fn incoming(&self) -> PathBuf {
         self.root.join("incoming")

@@ -42,9 +42,12 @@ impl From<WorkError> for Failure {
     fn from(e: WorkError) -> Self {
         let status = match &e {
             WorkError::Store(StoreError::Missing { .. }) => Status::NotFound,
+            e if e.is_disk_full() => Status::InsufficientStorage,
             WorkError::Store(_) => Status::InternalServerError,
             WorkError::Conflict(_) => Status::Conflict,
-            WorkError::File(dome_files::FileError::Io { .. }) => Status::InternalServerError,
+            WorkError::File(dome_files::FileError::Io { .. }) | WorkError::Broke(_) => {
+                Status::InternalServerError
+            }
             WorkError::File(dome_files::FileError::OutOfMemory { .. })
             | WorkError::Scene(TraceError::File(dome_files::FileError::OutOfMemory { .. })) => {
                 Status::InsufficientStorage

@@ -7,8 +7,9 @@ use super::types::{Estimate, Order, OrderRequest, OrderSpec, QueueEntry, WidthPl
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::RenderFolder;
 use crate::work::estimate::{estimated, picture_size};
-use crate::work::queue::{self, DISPLAY_WIDTH};
+use crate::work::screen::DISPLAY_WIDTH;
 use crate::work::{App, Result, WorkError};
+use crate::work::{queue, rendering};
 use dome_imaging::scale::Shrink;
 use dome_optics::{Shape, resolution};
 use dome_trace::PassSet;
@@ -217,7 +218,7 @@ struct Jpeg(Vec<u8>, ContentType);
 #[get("/orders/<id>/strips/<top>")]
 async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
     blocking(app, move |app| {
-        let Some(mut strip) = queue::strip_of(app, id, top)? else {
+        let Some(mut strip) = rendering::strip_of(app, id, top)? else {
             return Ok(None);
         };
         let (width, rows) = (strip.width, strip.rows());
@@ -249,7 +250,7 @@ async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
 #[get("/orders/<id>/finished.jpg")]
 async fn finished(app: &Shared, id: i64) -> Answer<Jpeg> {
     blocking(app, move |app| {
-        let picture = queue::finished_picture(app, id)?;
+        let picture = rendering::finished_picture(app, id)?;
         let rgb = crate::work::preview::SCREEN_TONE.to_srgb8(&picture.samples);
         let jpeg = dome_files::jpeg::encode_small(picture.width, picture.height, &rgb, 92)?;
         Ok(Jpeg(jpeg, ContentType::JPEG))

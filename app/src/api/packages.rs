@@ -4,7 +4,6 @@ use super::range::RangedFile;
 use super::sent::Sent;
 use super::types::{Package, PackageRequest};
 use super::{Answer, Shared, blocking};
-use crate::folder::remove;
 use crate::work::package::make;
 use rocket::http::{ContentType, Status};
 use rocket::serde::json::Json;
@@ -45,7 +44,7 @@ async fn view(app: &Shared, id: i64) -> Answer<RangedFile> {
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
         app.store.remove_package(id)?;
-        remove(&app.folder.package(id));
+        app.sweep();
         Ok(Status::NoContent)
     })
     .await

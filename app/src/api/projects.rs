@@ -8,13 +8,14 @@ use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
 use crate::work::bring::{bring, check_name, make_card, scene_ending};
 use crate::work::settings::change_settings;
-use crate::work::{App, Result, WorkError, history, queue, standing};
+use crate::work::{App, Result, WorkError, history, standing};
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::tokio::io::{AsyncReadExt, AsyncWriteExt};
 use rocket::tokio::time::timeout;
 use rocket::{Route, delete, get, patch, post, put, routes};
+use std::io::ErrorKind::{QuotaExceeded, StorageFull};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -95,6 +96,12 @@ pub(super) async fn receive(
             format!(
                 "{file} is larger than {} GB; simplify the scene or its pictures.",
                 most >> 30
+            ),
+        ),
+        Err(e) if matches!(e.kind(), StorageFull | QuotaExceeded) => Failure::new(
+            Status::InsufficientStorage,
+            format!(
+                "There is no room for {file} on the disk of the data folder; make room and send it again."
             ),
         ),
         Err(_) => Failure::new(
@@ -180,12 +187,10 @@ async fn change(app: &Shared, id: i64, change: Sent<ProjectChange>) -> Answer<Js
 #[delete("/projects/<id>")]
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
-        for order in app.store.orders(id)? {
-            queue::discard(app, order.id)?;
-        }
         app.store.remove_project(id)?;
+        app.queue.stop_removed(&app.store);
         app.scenes.forget(id);
-        remove(&app.folder.project(id));
+        app.sweep();
         Ok(Status::NoContent)
     })
     .await

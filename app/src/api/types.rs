@@ -203,6 +203,31 @@ pub struct OrderSpec {
     pub occlusion_m: Option<f32>,
 }
 
+impl OrderSpec {
+    /// Stands for one that cannot be read.
+    pub fn unreadable() -> Self {
+        Self {
+            viewpoint: "Unreadable order".into(),
+            pose: Pose::default(),
+            opening: None,
+            shape: full_sphere(),
+            width: 2,
+            height: 1,
+            samples: 1,
+            noise_percent: None,
+            seed: 0,
+            settings: SceneSettings::default(),
+            draft: false,
+            passes: Vec::new(),
+            clay: false,
+            lens: None,
+            denoise: false,
+            clamp: None,
+            occlusion_m: None,
+        }
+    }
+}
+
 fn full_sphere() -> String {
     dome_optics::Shape::Equirect.to_string()
 }

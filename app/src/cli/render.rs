@@ -315,9 +315,10 @@ impl Progress {
     fn new(render: &Render, from: u32, to: u32) -> Self {
         let start = Instant::now();
         let places: Vec<_> = Render::part_places(from, to).collect();
+        let control = Control::default();
         Self {
-            control: Control::default(),
-            forecast: Forecast::look(render, &places),
+            forecast: Forecast::look(render, &places, &control),
+            control,
             state: Mutex::default(),
             start,
         }

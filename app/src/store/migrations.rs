@@ -2,6 +2,7 @@
 
 use super::{Result, StoreError};
 use rusqlite::Connection;
+use std::cmp::Ordering;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
@@ -139,7 +140,8 @@ const STEPS: [&str; 7] = [
         ALTER TABLE new_package RENAME TO package;
         ALTER TABLE new_picture RENAME TO picture;
         ALTER TABLE new_history RENAME TO history;
-        CREATE INDEX history_of_project ON history(project, id);"
+        CREATE INDEX history_of_project ON history(project, id);
+        CREATE TABLE leftover (path TEXT PRIMARY KEY) STRICT;"
     ),
 ];
 
@@ -157,10 +159,11 @@ pub(super) fn run(connection: &mut Connection, path: &Path, to: usize) -> Result
         });
     }
     if found > 0 && found < to {
-        // Everything into the main file, then a copy of it.
-        connection.execute_batch("PRAGMA wal_checkpoint(TRUNCATE);")?;
-        std::fs::copy(path, path.with_extension(format!("before-version-{to}.db")))
-            .map_err(StoreError::Backup)?;
+        // A second try after a failed upgrade must not put its half-way state over the copy of the first.
+        let copy = path.with_extension(format!("before-version-{to}.db"));
+        if !copy.exists() {
+            super::backups::copy_to(connection, &copy)?;
+        }
     }
     for (index, step) in STEPS.iter().enumerate().take(to).skip(found) {
         let transaction = connection.transaction()?;
@@ -169,6 +172,17 @@ pub(super) fn run(connection: &mut Connection, path: &Path, to: usize) -> Result
         transaction.commit()?;
     }
     Ok(())
+}
+
+/// Refuses a database of another version than this program's.
+pub(super) fn check(connection: &Connection) -> Result<()> {
+    let found: i64 = connection.query_row("PRAGMA user_version", [], |r| r.get(0))?;
+    let known = LATEST as i64;
+    match found.cmp(&known) {
+        Ordering::Less => Err(StoreError::Older { found, known }),
+        Ordering::Equal => Ok(()),
+        Ordering::Greater => Err(StoreError::Newer { found, known }),
+    }
 }
 
 #[cfg(test)]
@@ -226,6 +240,71 @@ mod tests {
             .query_row("PRAGMA user_version", [], |r| r.get(0))
             .unwrap();
         assert_eq!(version, 1);
+    }
+
+    /// A data folder of the version before fingerprints, made by its own SQL, opens with everything in it.
+    #[test]
+    fn numbers_links_and_history_stay_when_tables_are_made_anew() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("owl-dome.db");
+        let mut old = Connection::open(&path).unwrap();
+        run(&mut old, &path, 6).unwrap();
+        old.execute_batch(
+            r#"INSERT INTO project (id, name, created, scene_file, summary, settings) VALUES
+                (7, 'Merlow', 5, 'scene.glb', '{"file":"m.glb","format":"glTF","triangles":1,"materials":1,
+                "textures":0,"objects":[],"min":[0,0,0],"max":[1,1,1],"left_out":[],"notices":[]}',
+                '{"up":"z","time_s":1.5}');
+            INSERT INTO viewpoint (id, project, name, pose, unlocked, place, more) VALUES (3, 7, 'Desk',
+                '{"position":[1,2,3],"heading_deg":4,"pitch_deg":0,"roll_deg":0}', 1, 9,
+                '{"opening":{"heading_deg":10,"pitch_deg":2,"hfov_deg":70}}');
+            INSERT INTO render_order (id, project, spec, state, spent_s, problem, noise_percent, mean_samples)
+                VALUES (12, 7, '{"viewpoint":"Desk","pose":{"position":[1,2,3],"heading_deg":4,"pitch_deg":0,
+                "roll_deg":0},"width":64,"height":32,"samples":5,"seed":0}', '"done"', 3.0, 'note', 4.5, 80.0);
+            INSERT INTO package (id, render_order, record) VALUES (4, 12, '');
+            INSERT INTO picture (id, record) VALUES (9, '{"bad":1}');
+            INSERT INTO history (id, project, label, made, undone, before, after)
+                VALUES (20, 7, 'Move Desk', 5.0, 0, '{}', '{"a":1}');"#,
+        )
+        .unwrap();
+        drop(old);
+        let store = Store::open(&path).unwrap();
+        let project = store.project(7).unwrap();
+        assert_eq!(
+            (project.name.as_str(), project.settings.time_s),
+            ("Merlow", 1.5)
+        );
+        let viewpoint = &store.viewpoints(7).unwrap()[0];
+        assert!(viewpoint.unlocked && viewpoint.opening.is_some() && viewpoint.id == 3);
+        let order = store.order(12).unwrap();
+        assert_eq!(
+            (
+                order.picture.as_deref(),
+                order.noise_percent,
+                order.problem.as_deref()
+            ),
+            (Some("order-12"), Some(4.5), Some("note"))
+        );
+        assert_eq!(store.to_undo(7).unwrap().unwrap().label, "Move Desk");
+        // A picture that cannot be read hides no other.
+        assert!(store.pictures().unwrap().is_empty());
+        // What was removed before and what is removed now: no number comes again.
+        store.remove_order(12).unwrap();
+        assert!(store.add_order(7, &order.spec).unwrap() > 12);
+        store.remove_picture(9).unwrap();
+        assert!(store.add_picture().unwrap() > 9);
+        let mut given_up = store.leftovers().unwrap();
+        given_up.sort();
+        assert_eq!(given_up, ["packages/4", "pictures/9", "renders/order-12"]);
+        // Projects still take their own along.
+        store.remove_project(7).unwrap();
+        assert!(store.viewpoints(7).unwrap().is_empty());
+        let links: i64 = Connection::open(&path)
+            .unwrap()
+            .query_row("SELECT count(*) FROM pragma_foreign_key_check", [], |r| {
+                r.get(0)
+            })
+            .unwrap();
+        assert_eq!(links, 0);
     }
 
     #[test]

@@ -1,6 +1,8 @@
 //! What is remembered, in SQLite. One subject, one file.
 
+mod backups;
 mod history;
+mod leftovers;
 mod migrations;
 mod orders;
 mod packages;
@@ -11,7 +13,7 @@ mod viewpoints;
 pub use orders::OrderRow;
 pub use projects::ProjectRow;
 
-use rusqlite::Connection;
+use rusqlite::{Connection, OpenFlags};
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use thiserror::Error;
@@ -45,6 +47,16 @@ pub enum StoreError {
         /// Version known.
         known: i64,
     },
+    /// Made by an earlier version, and only looked at.
+    #[error(
+        "The data folder was written by an earlier Owl Dome (data version {found}, this one knows {known}); start the server with it once, which carries it over."
+    )]
+    Older {
+        /// Version found.
+        found: i64,
+        /// Version known.
+        known: i64,
+    },
     /// The database could not be set up as needed.
     #[error(
         "The project database at {0} cannot keep a write-ahead log; put the data folder on a local disk."
@@ -52,12 +64,33 @@ pub enum StoreError {
     NoWal(String),
     /// The copy before an upgrade failed.
     #[error(
-        "The project database could not be copied before its upgrade: {0}. Check the free space."
+        "The project database could not be copied: {0}. Check the free space of the data folder."
     )]
     Backup(std::io::Error),
 }
 
 type Result<T> = std::result::Result<T, StoreError>;
+
+impl StoreError {
+    /// Whether it only lacked room on a disk.
+    pub fn is_disk_full(&self) -> bool {
+        match self {
+            Self::Sql(e) => e.sqlite_error_code() == Some(rusqlite::ErrorCode::DiskFull),
+            Self::Backup(e) => e.kind() == std::io::ErrorKind::StorageFull,
+            _ => false,
+        }
+    }
+
+    /// Whether somebody else held the database for longer than it waits by itself.
+    pub fn is_busy(&self) -> bool {
+        use rusqlite::ErrorCode::{DatabaseBusy, DatabaseLocked};
+        let code = match self {
+            Self::Sql(e) => e.sqlite_error_code(),
+            _ => None,
+        };
+        matches!(code, Some(DatabaseBusy | DatabaseLocked))
+    }
+}
 
 /// The project database.
 pub struct Store {
@@ -80,6 +113,26 @@ impl Store {
         Ok(Self {
             connection: Mutex::new(connection),
         })
+    }
+
+    /// Opens the database to look into it, while a server may use it: nothing is changed, not even its version.
+    pub fn look(path: &Path) -> Result<Self> {
+        let connection = Connection::open_with_flags(
+            path,
+            OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX,
+        )?;
+        connection.execute_batch("PRAGMA busy_timeout = 5000;")?;
+        migrations::check(&connection)?;
+        Ok(Self {
+            connection: Mutex::new(connection),
+        })
+    }
+
+    /// Everything into the database's one file, before the program ends.
+    pub fn settle(&self) -> Result<()> {
+        Ok(self
+            .lock()
+            .execute_batch("PRAGMA wal_checkpoint(TRUNCATE);")?)
     }
 
     fn lock(&self) -> MutexGuard<'_, Connection> {

@@ -1,10 +1,10 @@
 //! Orders: what to render, and where it is on its way.
 
+use super::leftovers::give_up_orders;
 use super::{Result, Store, changed, found};
 use crate::api::types::{OrderSpec, OrderState};
 use crate::folder::{DataFolder, RenderFolder};
-use rusqlite::{Row, params};
-use std::collections::BTreeSet;
+use rusqlite::{OptionalExtension, Row, TransactionBehavior, params};
 
 /// An order as it is kept; strips and masters are told by the files themselves.
 #[derive(Clone, Debug)]
@@ -105,7 +105,24 @@ impl Store {
         let rows: Vec<_> = statement
             .query_map([project], columns)?
             .collect::<rusqlite::Result<_>>()?;
-        rows.into_iter().map(order).collect()
+        // One that cannot be read neither hides the others nor itself.
+        Ok(rows
+            .into_iter()
+            .map(|row| {
+                let (id, project) = (row.0, row.1);
+                order(row).unwrap_or_else(|e| OrderRow {
+                    id,
+                    project,
+                    spec: OrderSpec::unreadable(),
+                    state: OrderState::Failed,
+                    spent_s: 0.0,
+                    problem: Some(e.to_string()),
+                    noise_percent: None,
+                    mean_samples: None,
+                    picture: None,
+                })
+            })
+            .collect())
     }
 
     /// One order.
@@ -118,33 +135,83 @@ impl Store {
         order(found(row, "order", id)?)
     }
 
-    /// The order whose turn it is.
-    pub fn next_order(&self) -> Result<Option<OrderRow>> {
-        let row = self.lock().query_row(
-            &format!("SELECT {COLUMNS} FROM render_order WHERE state = ?1 ORDER BY id LIMIT 1"),
-            [serde_json::to_string(&OrderState::Queued)?],
-            columns,
-        );
-        match row {
-            Err(rusqlite::Error::QueryReturnedNoRows) => Ok(None),
-            other => Ok(Some(order(other?)?)),
-        }
+    /// Claims the order whose turn it is: from then on it is running. One that cannot be read fails, and says so; the next one
+    /// has its turn.
+    pub fn claim_order(&self) -> Result<Option<OrderRow>> {
+        let mut db = self.lock();
+        let transaction = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let claimed = loop {
+            let row = transaction.query_row(
+                &format!("SELECT {COLUMNS} FROM render_order WHERE state = ?1 ORDER BY id LIMIT 1"),
+                [serde_json::to_string(&OrderState::Queued)?],
+                columns,
+            );
+            let Some(row) = row.optional()? else {
+                break None;
+            };
+            let id = row.0;
+            let (state, problem, read) = match order(row) {
+                Ok(read) => (OrderState::Running, None, Some(read)),
+                Err(e) => (OrderState::Failed, Some(e.to_string()), None),
+            };
+            transaction.execute(
+                "UPDATE render_order SET state = ?2, problem = ?3 WHERE id = ?1",
+                params![id, serde_json::to_string(&state)?, problem],
+            )?;
+            if let Some(mut read) = read {
+                read.state = state;
+                read.problem = None;
+                break Some(read);
+            }
+        };
+        transaction.commit()?;
+        Ok(claimed)
     }
 
-    /// Moves an order on.
-    pub fn set_order_state(&self, id: i64, state: OrderState, problem: Option<&str>) -> Result<()> {
+    /// Moves an order on, if it still is where it was thought to be; tells whether it was.
+    pub fn move_order(
+        &self,
+        id: i64,
+        from: &[OrderState],
+        to: OrderState,
+        problem: Option<&str>,
+    ) -> Result<bool> {
+        let from: Vec<String> = (from.iter())
+            .map(serde_json::to_string)
+            .collect::<std::result::Result<_, _>>()?;
         let rows = self.lock().execute(
-            "UPDATE render_order SET state = ?2, problem = ?3 WHERE id = ?1",
-            params![id, serde_json::to_string(&state)?, problem],
+            "UPDATE render_order SET state = ?2, problem = ?3
+                WHERE id = ?1 AND state IN (SELECT value FROM json_each(?4))",
+            params![
+                id,
+                serde_json::to_string(&to)?,
+                problem,
+                serde_json::to_string(&from)?
+            ],
+        )?;
+        Ok(rows == 1)
+    }
+
+    /// Says something of an order that runs.
+    pub fn note_on_order(&self, id: i64, note: &str) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE render_order SET problem = ?2 WHERE id = ?1",
+            params![id, note],
         )?;
         changed(rows, "order", id)
     }
 
-    /// Adds time spent on an order.
-    pub fn add_time(&self, id: i64, seconds: f64) -> Result<()> {
+    /// The worker lets a running order go: where it is now, what is to be said, and the seconds that were spent on it.
+    pub fn end_order(
+        &self,
+        id: i64,
+        state: OrderState,
+        problem: Option<&str>,
+        spent_s: f64,
+    ) -> Result<()> {
         let rows = self.lock().execute(
-            "UPDATE render_order SET spent_s = spent_s + ?2 WHERE id = ?1",
-            params![id, seconds],
+            "UPDATE render_order SET state = ?2, problem = ?3, spent_s = spent_s + ?4 WHERE id = ?1",
+            params![id, serde_json::to_string(&state)?, problem, spent_s],
         )?;
         changed(rows, "order", id)
     }
@@ -156,24 +223,6 @@ impl Store {
             params![id, percent, samples],
         )?;
         changed(rows, "order", id)
-    }
-
-    /// Tells which picture an order makes.
-    pub fn set_order_picture(&self, id: i64, picture: &str) -> Result<()> {
-        let rows = self.lock().execute(
-            "UPDATE render_order SET picture = ?2 WHERE id = ?1",
-            params![id, picture],
-        )?;
-        changed(rows, "order", id)
-    }
-
-    /// The pictures that any order makes or has made.
-    pub fn rendered_pictures(&self) -> Result<BTreeSet<String>> {
-        let db = self.lock();
-        let mut statement =
-            db.prepare("SELECT DISTINCT picture FROM render_order WHERE picture IS NOT NULL")?;
-        let rows = statement.query_map([], |r| r.get(0))?;
-        Ok(rows.collect::<rusqlite::Result<_>>()?)
     }
 
     /// Noise and mean samples of a finished picture, whichever order made it.
@@ -202,11 +251,13 @@ impl Store {
         Ok(())
     }
 
-    /// Removes an order.
+    /// Removes an order; its files, and those of its packages, are given up.
     pub fn remove_order(&self, id: i64) -> Result<()> {
-        let rows = self
-            .lock()
-            .execute("DELETE FROM render_order WHERE id = ?1", [id])?;
-        changed(rows, "order", id)
+        let mut db = self.lock();
+        let transaction = db.transaction()?;
+        give_up_orders(&transaction, "render_order.id = ?1", id)?;
+        let rows = transaction.execute("DELETE FROM render_order WHERE id = ?1", [id])?;
+        changed(rows, "order", id)?;
+        Ok(transaction.commit()?)
     }
 }

@@ -1,5 +1,6 @@
 //! Packages: what was handed over, and what the file said when it was read back.
 
+use super::leftovers::give_up;
 use super::{Result, Store, changed, found};
 use crate::api::types::{CheckInfo, Package, PackageRequest};
 use rusqlite::params;
@@ -71,22 +72,14 @@ impl Store {
         package(found(row, "package", id)?)
     }
 
-    /// Removes a package.
+    /// Removes a package; its files are given up.
     pub fn remove_package(&self, id: i64) -> Result<()> {
-        let rows = self
-            .lock()
-            .execute("DELETE FROM package WHERE id = ?1", [id])?;
-        changed(rows, "package", id)
-    }
-
-    /// The numbers of all packages of an order.
-    pub fn package_ids(&self, order: i64) -> Result<Vec<i64>> {
-        let db = self.lock();
-        let mut statement = db.prepare("SELECT id FROM package WHERE render_order = ?1")?;
-        let ids = statement
-            .query_map([order], |r| r.get(0))?
-            .collect::<rusqlite::Result<_>>()?;
-        Ok(ids)
+        let mut db = self.lock();
+        let transaction = db.transaction()?;
+        give_up(&transaction, &format!("packages/{id}"))?;
+        let rows = transaction.execute("DELETE FROM package WHERE id = ?1", [id])?;
+        changed(rows, "package", id)?;
+        Ok(transaction.commit()?)
     }
 }
 

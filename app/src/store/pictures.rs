@@ -1,5 +1,6 @@
 //! Pictures that were brought in or made from such: their numbers and what is known of them.
 
+use super::leftovers::give_up;
 use super::{Result, Store, changed, found};
 use crate::api::picture_types::BroughtPicture;
 use rusqlite::params;
@@ -29,9 +30,10 @@ impl Store {
         let rows: Vec<String> = statement
             .query_map([], |r| r.get(0))?
             .collect::<rusqlite::Result<_>>()?;
-        (rows.iter())
-            .map(|r| Ok(serde_json::from_str(r)?))
-            .collect()
+        // One that cannot be read is set aside; the others are as good as ever.
+        Ok((rows.iter())
+            .filter_map(|r| serde_json::from_str(r).ok())
+            .collect())
     }
 
     /// One picture.
@@ -44,21 +46,13 @@ impl Store {
         Ok(serde_json::from_str(&found(row, "picture", id)?)?)
     }
 
-    /// Removes a picture.
+    /// Removes a picture; its files are given up.
     pub fn remove_picture(&self, id: i64) -> Result<()> {
-        let rows = self
-            .lock()
-            .execute("DELETE FROM picture WHERE id = ?1", [id])?;
-        changed(rows, "picture", id)
-    }
-
-    /// Removes pictures that were never finished; gives their numbers.
-    pub fn remove_unfinished_pictures(&self) -> Result<Vec<i64>> {
-        let db = self.lock();
-        let mut statement = db.prepare("DELETE FROM picture WHERE record = '' RETURNING id")?;
-        let ids = statement
-            .query_map([], |r| r.get(0))?
-            .collect::<rusqlite::Result<_>>()?;
-        Ok(ids)
+        let mut db = self.lock();
+        let transaction = db.transaction()?;
+        give_up(&transaction, &format!("pictures/{id}"))?;
+        let rows = transaction.execute("DELETE FROM picture WHERE id = ?1", [id])?;
+        changed(rows, "picture", id)?;
+        Ok(transaction.commit()?)
     }
 }

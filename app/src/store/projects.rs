@@ -1,5 +1,6 @@
 //! Projects and their viewpoints.
 
+use super::leftovers::{give_up, give_up_orders};
 use super::{Result, Store, changed, found};
 use crate::api::types::{ProjectCard, SceneSettings, SceneSummary};
 use rusqlite::params;
@@ -49,16 +50,6 @@ impl Store {
             ],
         )?;
         changed(rows, "project", id)
-    }
-
-    /// Removes projects whose scene never arrived (a stop in the middle); gives their numbers.
-    pub fn remove_unfinished(&self) -> Result<Vec<i64>> {
-        let db = self.lock();
-        let mut statement = db.prepare("DELETE FROM project WHERE scene_file = '' RETURNING id")?;
-        let ids = statement
-            .query_map([], |r| r.get(0))?
-            .collect::<rusqlite::Result<_>>()?;
-        Ok(ids)
     }
 
     /// The cards of all projects, newest first; `has_picture` is for the caller to fill.
@@ -127,11 +118,14 @@ impl Store {
         changed(rows, "project", id)
     }
 
-    /// Removes a project with everything that belongs to it.
+    /// Removes a project with everything that belongs to it; all its files are given up.
     pub fn remove_project(&self, id: i64) -> Result<()> {
-        let rows = self
-            .lock()
-            .execute("DELETE FROM project WHERE id = ?1", [id])?;
-        changed(rows, "project", id)
+        let mut db = self.lock();
+        let transaction = db.transaction()?;
+        give_up(&transaction, &format!("projects/{id}"))?;
+        give_up_orders(&transaction, "render_order.project = ?1", id)?;
+        let rows = transaction.execute("DELETE FROM project WHERE id = ?1", [id])?;
+        changed(rows, "project", id)?;
+        Ok(transaction.commit()?)
     }
 }

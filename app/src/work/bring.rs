@@ -1,8 +1,8 @@
 //! Bringing a scene in as a new project, and filling an empty data folder with the demo.
 
 use super::package::file_name;
-use super::queue::{CARD_WIDTH, save_jpeg};
 use super::scenes::{options, surroundings_picture};
+use super::screen::{CARD_WIDTH, save_jpeg};
 use super::{App, Result, WorkError};
 use crate::api::stand_types::MoverInfo;
 use crate::api::types::{
@@ -71,9 +71,9 @@ pub fn bring(
         let id = app.store.add_project(&name, created)?;
         fill(app, id, upload, (file, inside), ending, places)
             .inspect_err(|_| {
-                remove(&app.folder.project(id));
                 // The first error is the one to tell.
                 let _ = app.store.remove_project(id);
+                app.sweep();
             })
             .map(|()| id)
     });

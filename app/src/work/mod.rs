@@ -14,7 +14,9 @@ pub mod preflight;
 pub mod preview;
 pub mod queue;
 pub mod recipe;
+pub mod rendering;
 pub mod scenes;
+pub mod screen;
 pub mod settings;
 pub mod standing;
 
@@ -30,7 +32,8 @@ use queue::Queue;
 use rayon::{ThreadPool, ThreadPoolBuilder};
 use rocket::tokio::sync::broadcast;
 use scenes::Scenes;
-use std::sync::{Arc, LazyLock};
+use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 use thiserror::Error;
 
 /// Everything the server has.
@@ -51,6 +54,7 @@ pub struct App {
     pub making: Making,
     /// What changes.
     pub events: broadcast::Sender<Event>,
+    sweeping: Mutex<()>,
 }
 
 /// Why something could not be done; each message is a whole sentence.
@@ -77,6 +81,20 @@ pub enum WorkError {
     /// A request that does not fit the state of things.
     #[error("{0}")]
     Conflict(String),
+    /// Something broke that should not have.
+    #[error("Owl Dome stumbled over this work ({0}). Try it once more, and tell us if it stays.")]
+    Broke(String),
+}
+
+impl WorkError {
+    /// Whether it only lacked room on a disk.
+    pub fn is_disk_full(&self) -> bool {
+        match self {
+            Self::File(e) | Self::Scene(TraceError::File(e)) => e.is_disk_full(),
+            Self::Store(e) => e.is_disk_full(),
+            _ => false,
+        }
+    }
 }
 
 /// The result of work.
@@ -95,25 +113,43 @@ pub fn at_once<T: Send>(work: impl FnOnce() -> T + Send) -> T {
 impl App {
     /// Opens a data folder and starts the queue's worker.
     pub fn open(folder: DataFolder) -> Result<Arc<Self>> {
+        folder.refuse_lost_database().map_err(WorkError::Conflict)?;
         let store = Store::open(&folder.database())?;
-        for id in store.remove_unfinished()? {
-            crate::folder::remove(&folder.project(id));
-        }
-        for id in store.remove_unfinished_pictures()? {
-            crate::folder::remove(&folder.picture(id));
-        }
+        store.give_up_unfinished()?;
         store.requeue_running()?;
         let app = Arc::new(Self::with(folder, store));
         move_old_orders(&app);
-        queue::sweep(&app);
+        app.sweep();
+        back_up_daily(&app);
         queue::start(Arc::clone(&app));
         Ok(app)
     }
 
     /// Opens a data folder to look into it: nothing is put in order, nothing is rendered.
     pub fn look(folder: DataFolder) -> Result<Self> {
-        let store = Store::open(&folder.database())?;
+        let store = Store::look(&folder.database())?;
         Ok(Self::with(folder, store))
+    }
+
+    /// Held while what was given up is removed, and while a picture is begun.
+    fn sweeping(&self) -> MutexGuard<'_, ()> {
+        self.sweeping.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Removes the files of what was given up. What cannot be removed now is tried again the next time.
+    pub fn sweep(&self) {
+        let _alone = self.sweeping();
+        let running = self.queue.running();
+        for path in self.store.leftovers().unwrap_or_default() {
+            // The picture that is being rendered is let go by the worker itself.
+            let picture = path.strip_prefix("renders/").unwrap_or_default();
+            if running.as_ref().is_some_and(|r| r.is_using(picture)) {
+                continue;
+            }
+            if self.folder.remove_leftover(&path) {
+                let _ = self.store.forget_leftover(&path);
+            }
+        }
     }
 
     fn with(folder: DataFolder, store: Store) -> Self {
@@ -127,6 +163,7 @@ impl App {
             queue: Queue::default(),
             making: Making::default(),
             events,
+            sweeping: Mutex::default(),
         }
     }
 
@@ -134,6 +171,8 @@ impl App {
     pub fn end(&self) {
         self.making.stop_all();
         self.previews.give_up();
+        // Whoever copies the data folder now copies everything.
+        let _ = self.store.settle();
     }
 
     /// Tells whoever listens; nobody may.
@@ -153,6 +192,20 @@ impl App {
             self.tell(Event::Order { order });
         }
     }
+}
+
+/// Copies the database once a day, for as long as the program runs. A copy that fails is tried again an hour later.
+fn back_up_daily(app: &Arc<App>) {
+    let app = Arc::downgrade(app);
+    std::thread::spawn(move || {
+        while let Some(app) = app.upgrade() {
+            if let Err(e) = app.store.back_up(&app.folder.backups()) {
+                eprintln!("Note: {e}");
+            }
+            drop(app);
+            std::thread::sleep(Duration::from_secs(3600));
+        }
+    });
 }
 
 /// Versions before fingerprints kept pictures by the numbers of their orders.

@@ -4,7 +4,6 @@ use super::convert::{self, Wanted};
 use super::recipe::picture_size;
 use super::{App, Result, WorkError};
 use crate::api::types::{CheckInfo, OrderState, Package, PackageRequest};
-use crate::folder::remove;
 use dome_files::exr_picture::ExrStrips;
 use dome_files::inspect::inspect;
 use dome_files::picture_file::{self, PictureSpec};
@@ -96,8 +95,8 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
     let found = match found {
         Ok(found) => found,
         Err(e) => {
-            remove(&folder);
             app.store.remove_package(id)?;
+            app.sweep();
             return Err(e.into());
         }
     };

@@ -2,7 +2,7 @@
 
 use super::package::file_name;
 use super::preview::SCREEN_TONE;
-use super::queue::DISPLAY_WIDTH;
+use super::screen::DISPLAY_WIDTH;
 use super::{App, Result, WorkError};
 use crate::api::types::MaskEntry;
 use crate::folder::RenderFolder;

@@ -2,7 +2,7 @@
 
 use super::convert::{self, Held, Loaded, Wanted};
 use super::package::file_name;
-use super::queue::{DISPLAY_WIDTH, save_jpeg, shrink};
+use super::screen::{DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
 use super::{App, Result, WorkError, diagnose};
 use crate::api::picture_types::{
     AssemblyGuess, AssemblyRequest, BroughtPicture, ConvertRequest, DiagnosisInfo, PictureWork,
@@ -23,8 +23,6 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError, TryLockError};
 use std::time::{Duration, Instant};
 
-/// Width of a picture as it is, on the screen.
-const FLAT_WIDTH: u32 = 1024;
 /// Side of each ball, pixels.
 const BALL: u32 = 256;
 /// Unrolled spheres wider than this are made smaller for the screen while they are read, pixels.
@@ -177,9 +175,9 @@ fn make_one(
             Ok(picture)
         });
     if outcome.is_err() {
-        remove(&folder);
         // The first error is the one to tell.
         let _ = app.store.remove_picture(id);
+        app.sweep();
     }
     app.tell(Event::Pictures);
     outcome
@@ -247,7 +245,7 @@ pub fn set_shape(app: &App, id: i64, shape: &str) -> Result<BroughtPicture> {
 /// Removes a picture.
 pub fn discard(app: &App, id: i64) -> Result<()> {
     app.store.remove_picture(id)?;
-    remove(&app.folder.picture(id));
+    app.sweep();
     app.tell(Event::Pictures);
     Ok(())
 }

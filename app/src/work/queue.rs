@@ -1,33 +1,16 @@
-//! The render queue: one worker, durable strips, true progress.
+//! The render queue: which order is whose turn, how far it is, and how it ends.
 
-use super::convert;
-use super::denoise::{Way, denoised, written};
-use super::preview::SCREEN_TONE;
-use super::recipe::{Recipe, only};
+use super::rendering::{self, Ended, finished_strips};
 use super::{App, Result, WorkError};
-use crate::api::types::{Event, Order, OrderSpec, OrderState, QueueEntry};
-use crate::folder::{DataFolder, RenderFolder, remove};
-use crate::store::OrderRow;
-use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{
-    Description, FileError, Mark, PictureFormat, exr_picture::ExrStrips, jpeg, strip_file,
-};
-use dome_imaging::scale::Shrink;
-use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
-use dome_optics::Shape;
-use dome_trace::{Control, Forecast, Render, Scene};
+use crate::api::types::{Order, OrderState, QueueEntry};
+use crate::folder::DataFolder;
+use crate::store::{OrderRow, Store, StoreError};
+use dome_imaging::NoiseSum;
+use dome_trace::{Control, Forecast};
 use std::collections::BTreeSet;
-use std::path::Path;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Condvar, Mutex, PoisonError};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
-
-/// Width of the picture of a master for the screen, pixels.
-pub const DISPLAY_WIDTH: u32 = 2048;
-/// Width of a flat picture for the screen, pixels.
-const FLAT_WIDTH: u32 = 1024;
-/// Width of a project's picture on its card, pixels.
-pub const CARD_WIDTH: u32 = 640;
 
 /// The order that is being rendered.
 pub struct Running {
@@ -36,20 +19,28 @@ pub struct Running {
     /// The way to watch and stop it.
     pub control: Control,
     started: Instant,
+    /// The fingerprint of its picture, once its files are in use.
+    picture: OnceLock<String>,
+    /// What is to be said of it now, where the database has no room for it.
+    note: Mutex<Option<&'static str>>,
     /// What is known of the work; filled once the first looks have been taken.
     work: Mutex<Option<Work>>,
 }
 
 /// How far the order is.
-struct Work {
-    forecast: Forecast,
-    finished: BTreeSet<u32>,
+pub(super) struct Work {
+    /// What the strips are expected to take.
+    pub(super) forecast: Forecast,
+    /// First rows of the finished strips.
+    pub(super) finished: BTreeSet<u32>,
     /// The strip that is being made, and the samples taken before it.
-    current: Option<(u32, u64)>,
+    pub(super) current: Option<(u32, u64)>,
     /// Share that was done, and the time, when this run's own work began.
-    earlier: (f64, Instant),
-    noise: NoiseSum,
-    pixels: u64,
+    pub(super) earlier: (f64, Instant),
+    /// Noise of the finished strips.
+    pub(super) noise: NoiseSum,
+    /// Pixels of the finished strips.
+    pub(super) pixels: u64,
 }
 
 impl Running {
@@ -58,11 +49,45 @@ impl Running {
             id,
             control: Control::default(),
             started: Instant::now(),
+            picture: OnceLock::new(),
+            note: Mutex::new(None),
             work: Mutex::new(None),
         }
     }
 
-    fn with_work<T>(&self, change: impl FnOnce(&mut Work) -> T) -> Option<T> {
+    /// Asks the database again for as long as somebody else holds it, so that an order is not lost by that.
+    pub(super) fn patiently<T>(
+        &self,
+        mut ask: impl FnMut() -> std::result::Result<T, StoreError>,
+    ) -> Result<T> {
+        loop {
+            match ask() {
+                Err(e) if e.is_busy() && !self.control.is_stopped() => {}
+                other => return Ok(other?),
+            }
+        }
+    }
+
+    fn note(&self) -> MutexGuard<'_, Option<&'static str>> {
+        self.note.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Its files are in use from now on.
+    pub(super) fn uses(&self, picture: &str) {
+        let _ = self.picture.set(picture.to_owned());
+    }
+
+    /// Whether it uses the files of a picture.
+    pub(super) fn is_using(&self, picture: &str) -> bool {
+        self.picture.get().is_some_and(|p| p == picture)
+    }
+
+    /// The work itself begins.
+    pub(super) fn begin(&self, work: Work) {
+        *self.work.lock().unwrap_or_else(PoisonError::into_inner) = Some(work);
+    }
+
+    pub(super) fn with_work<T>(&self, change: impl FnOnce(&mut Work) -> T) -> Option<T> {
         let mut work = self.work.lock().unwrap_or_else(PoisonError::into_inner);
         work.as_mut().map(change)
     }
@@ -82,7 +107,7 @@ impl Running {
     }
 
     /// Noise in percent and mean samples of what is finished.
-    fn noise(&self) -> (Option<f64>, Option<f64>) {
+    pub(super) fn noise(&self) -> (Option<f64>, Option<f64>) {
         self.with_work(|w| {
             let pixels = w.pixels.max(1) as f64;
             let mean = (w.pixels > 0).then(|| w.noise.samples as f64 / pixels);
@@ -116,6 +141,26 @@ impl Queue {
         self.wake.notify_all();
     }
 
+    /// Stops the order that is being rendered if it was removed.
+    pub fn stop_removed(&self, store: &Store) {
+        if let Some(running) = self.running()
+            && matches!(store.order(running.id), Err(StoreError::Missing { .. }))
+        {
+            running.control.stop();
+        }
+    }
+
+    /// The next order, claimed for the worker. From then on a stop finds it here.
+    fn claim(&self, store: &Store) -> Result<Option<(OrderRow, Arc<Running>)>> {
+        let mut running = self.running.lock().unwrap_or_else(PoisonError::into_inner);
+        let Some(row) = store.claim_order()? else {
+            return Ok(None);
+        };
+        let claimed = Arc::new(Running::new(row.id));
+        *running = Some(Arc::clone(&claimed));
+        Ok(Some((row, claimed)))
+    }
+
     fn wait(&self) {
         let mut pending = self.pending.lock().unwrap_or_else(PoisonError::into_inner);
         while !*pending {
@@ -132,7 +177,13 @@ impl Queue {
         let running = self.running().filter(|r| r.id == row.id);
         let files = row.files(folder);
         let master = std::fs::metadata(files.master()).ok().map(|m| m.len());
-        let done = row.state == OrderState::Done;
+        let done = row.state == OrderState::Done && master.is_some();
+        let (state, problem) = match row.state {
+            OrderState::Done if !done => (OrderState::Failed, Some(MASTER_GONE.to_owned())),
+            state => (state, row.problem),
+        };
+        let said = running.as_ref().and_then(|r| *r.note());
+        let problem = said.map(String::from).or(problem);
         let strips = if done {
             Vec::new()
         } else {
@@ -159,7 +210,7 @@ impl Queue {
             id: row.id,
             project: row.project,
             spec: row.spec,
-            state: row.state,
+            state,
             progress,
             strips,
             remaining_s,
@@ -167,17 +218,10 @@ impl Queue {
             mean_samples,
             spent_s: row.spent_s + now,
             master_bytes: master.filter(|_| done),
-            problem: row.problem,
+            problem,
             picture: row.picture,
         }
     }
-}
-
-/// The strips that are on disk.
-fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u32, u32)> {
-    Render::strip_places(spec.height)
-        .filter(|(top, _)| files.strip(*top).exists())
-        .collect()
 }
 
 /// Starts the worker.
@@ -188,298 +232,93 @@ pub fn start(app: Arc<App>) {
         let pool = rayon::ThreadPoolBuilder::new()
             .thread_name(|i| format!("render-{i}"))
             .build();
+        let mut without_room = 0;
         loop {
             app.queue.wait();
-            while let Ok(Some(row)) = app.store.next_order() {
-                let id = row.id;
-                let outcome = match &pool {
-                    Ok(pool) => pool.install(|| run(&app, &row)),
-                    Err(_) => run(&app, &row),
+            loop {
+                let (row, running) = match app.queue.claim(&app.store) {
+                    Ok(Some(claimed)) => claimed,
+                    Ok(None) => break,
+                    // The database is locked, or its disk is full: later it may not be.
+                    Err(_) => {
+                        std::thread::sleep(FIRST_PAUSE);
+                        continue;
+                    }
                 };
-                finish(&app, id, outcome);
-            }
-        }
-    });
-}
-
-/// How an order ended.
-enum Ended {
-    /// Its master is there; what is to be said about it.
-    Done(Option<String>),
-    Stopped,
-}
-
-fn finish(app: &App, id: i64, outcome: Result<Ended>) {
-    let spent = app
-        .queue
-        .running()
-        .map_or(0.0, |r| r.started.elapsed().as_secs_f64());
-    *app.queue
-        .running
-        .lock()
-        .unwrap_or_else(PoisonError::into_inner) = None;
-    // An order that was removed meanwhile needs no state.
-    let _ = app.store.add_time(id, spent);
-    let _ = match outcome {
-        Ok(Ended::Done(note)) => app
-            .store
-            .set_order_state(id, OrderState::Done, note.as_deref()),
-        Ok(Ended::Stopped) => app.store.set_order_state(id, OrderState::Stopped, None),
-        Err(e) => app
-            .store
-            .set_order_state(id, OrderState::Failed, Some(&e.to_string())),
-    };
-    app.tell_order(id);
-    sweep(app);
-}
-
-/// Removes what was rendered for orders that are not there any more, or that make another picture now. Where the database
-/// cannot tell which those are, everything stays.
-pub fn sweep(app: &App) {
-    let Ok(known) = app.store.rendered_pictures() else {
-        return;
-    };
-    let Ok(entries) = std::fs::read_dir(app.folder.renders()) else {
-        return;
-    };
-    for entry in entries.flatten() {
-        if !known.contains(&*entry.file_name().to_string_lossy()) {
-            remove(&entry.path());
-        }
-    }
-}
-
-/// Renders an order to its end or until it is stopped.
-fn run(app: &App, row: &OrderRow) -> Result<Ended> {
-    let spec = &row.spec;
-    let recipe = Recipe::of_order(spec)?;
-    let running = Arc::new(Running::new(row.id));
-    *app.queue
-        .running
-        .lock()
-        .unwrap_or_else(PoisonError::into_inner) = Some(Arc::clone(&running));
-    app.store
-        .set_order_state(row.id, OrderState::Running, None)?;
-    app.tell_order(row.id);
-
-    let scene = app.scenes.get_as(app, row.project, &spec.settings)?;
-    let light = app
-        .scenes
-        .light(app, row.project, &spec.settings, spec.draft)?;
-    let sky = app.scenes.sky_picture(app, row.project, &spec.settings)?;
-    let description = recipe.describe(&scene, sky);
-    let job = Job {
-        mark: Mark::still(description.fingerprint()),
-        files: app
-            .folder
-            .render(Some(&description.fingerprint().to_string())),
-        recipe: &recipe,
-        scene: &scene,
-    };
-    let begun_anew = begin(app, row, &job, &description)?;
-    if let Some(note) = &begun_anew {
-        app.store
-            .set_order_state(row.id, OrderState::Running, Some(note))?;
-    }
-    if job.files.master().exists() {
-        // Another order made this very picture.
-        if let Some((percent, samples)) =
-            (app.store).noise_of(&description.fingerprint().to_string())?
-        {
-            app.store.set_noise(row.id, percent, samples)?;
-        }
-        if !job.files.display().exists() {
-            make_pictures(app, row.project, &job)?;
-        }
-        return Ok(Ended::Done(begun_anew));
-    }
-
-    let eye = recipe.eye();
-    let render = recipe.render(&scene, &light, &*eye);
-    let layers = render.passes.layers();
-    let width = recipe.size.width();
-    let places: Vec<_> = Render::strip_places(recipe.size.height()).collect();
-    let mut finished = BTreeSet::new();
-    let (mut noise, mut pixels) = (NoiseSum::default(), 0);
-    for &(top, rows) in &places {
-        let kept = read_strip(&job.files, &job.mark, (top, rows), width, &layers);
-        if let Some(strip) = kept {
-            finished.insert(top);
-            noise.add(strip.noise);
-            pixels += u64::from(rows) * u64::from(width);
-        }
-    }
-    let forecast = Forecast::look(&render, &places);
-    let earlier = forecast.share(|top| finished.contains(&top), None);
-    let missing: Vec<_> = places
-        .iter()
-        .filter(|(top, _)| !finished.contains(top))
-        .copied()
-        .collect();
-    *running.work.lock().unwrap_or_else(PoisonError::into_inner) = Some(Work {
-        forecast,
-        finished,
-        current: None,
-        earlier: (earlier, Instant::now()),
-        noise,
-        pixels,
-    });
-
-    let made = telling(app, row.id, || {
-        for (top, rows) in missing {
-            let before = running.control.samples_done();
-            running.with_work(|w| w.current = Some((top, before)));
-            let Ok(strip) = render.strip(top, rows, &running.control) else {
-                return Ok(None);
-            };
-            strip_file::write(&job.files.strip(top), &job.mark, &strip, &layers)?;
-            running.with_work(|w| {
-                w.current = None;
-                w.finished.insert(top);
-                w.noise.add(strip.noise);
-                w.pixels += u64::from(rows) * u64::from(width);
-            });
-        }
-        Ok::<_, WorkError>(Some(write_master(&job, &description, &places)?))
-    })?;
-    let Some(note) = made else {
-        return Ok(Ended::Stopped);
-    };
-    let (percent, samples) = running.noise();
-    app.store
-        .set_noise(row.id, percent, samples.unwrap_or(0.0))?;
-    make_pictures(app, row.project, &job)?;
-    remove(&job.files.strips());
-    let notes: Vec<String> = begun_anew
-        .into_iter()
-        .chain(note.map(String::from))
-        .collect();
-    Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
-}
-
-/// A picture on its way: which it is, how it is made, where its files lie.
-struct Job<'a> {
-    mark: Mark,
-    files: RenderFolder,
-    recipe: &'a Recipe,
-    scene: &'a Scene,
-}
-
-/// Makes the picture's place and remembers that the order makes this picture. If it made another one before, what was
-/// finished of that is of no use any more; the answer says why.
-fn begin(
-    app: &App,
-    row: &OrderRow,
-    job: &Job,
-    description: &Description,
-) -> Result<Option<String>> {
-    let before = row.files(&app.folder);
-    let another = before != job.files && !finished_strips(&before, &row.spec).is_empty();
-    // Kept under its picture first: a folder that no order knows is swept away.
-    app.store
-        .set_order_picture(row.id, &description.fingerprint().to_string())?;
-    let strips = job.files.strips();
-    std::fs::create_dir_all(&strips).map_err(FileError::io("Making", &strips))?;
-    if !job.files.description().exists() {
-        let text = description.to_string();
-        dome_files::atomic::write_bytes(&job.files.description(), text.as_bytes())?;
-    }
-    if !another {
-        return Ok(None);
-    }
-    let told = std::fs::read_to_string(before.description()).ok();
-    let changed = match told.and_then(|t| t.parse::<Description>().ok()) {
-        Some(old) => format!("other now: {}", description.told_differences(&old)),
-        None => "it was begun by an earlier version".into(),
-    };
-    Ok(Some(format!(
-        "Begun anew, because the strips of before would not fit ({changed})."
-    )))
-}
-
-/// Does some work and tells twice a second meanwhile how far the order is.
-fn telling<T>(app: &App, id: i64, work: impl FnOnce() -> T) -> T {
-    let ended = AtomicBool::new(false);
-    std::thread::scope(|scope| {
-        let teller = scope.spawn(|| {
-            while !ended.load(Ordering::Relaxed) {
-                std::thread::park_timeout(Duration::from_millis(500));
-                if !ended.load(Ordering::Relaxed) {
-                    app.tell_order(id);
+                app.tell_order(row.id);
+                let work = || match &pool {
+                    Ok(pool) => pool.install(|| rendering::run(&app, &row, &running)),
+                    Err(_) => rendering::run(&app, &row, &running),
+                };
+                let outcome = catch_unwind(AssertUnwindSafe(work))
+                    .unwrap_or_else(|panic| Err(WorkError::Broke(said(&*panic))));
+                if end(&app, &running, outcome) {
+                    without_room = 0;
+                } else {
+                    without_room += 1;
+                    std::thread::sleep(pause(without_room));
                 }
             }
-        });
-        let done = work();
-        ended.store(true, Ordering::Relaxed);
-        teller.thread().unpark();
-        done
-    })
+        }
+    });
 }
 
-/// A strip of a picture if it is there, whole, and the one that belongs there.
-fn read_strip(
-    files: &RenderFolder,
-    mark: &Mark,
-    (top, rows): (u32, u32),
-    width: u32,
-    layers: &[LayerSpec],
-) -> Option<LayeredStrip> {
-    let path = files.strip(top);
-    let strip = path
-        .exists()
-        .then(|| strip_file::read(&path, mark, layers))?
-        .ok()?;
-    let beauty = &strip.beauty;
-    (beauty.top == top && beauty.rows() == rows && beauty.width == width).then_some(strip)
+/// How long is waited before something is tried again that failed, the first time.
+const FIRST_PAUSE: Duration = Duration::from_secs(1);
+
+/// How long is waited after so many failures in a row: longer each time, up to half a minute.
+fn pause(failures: u32) -> Duration {
+    FIRST_PAUSE * (1 << failures.saturating_sub(1).min(5)).min(30)
 }
 
-/// The mark of an order's strips.
-fn mark_of(row: &OrderRow) -> Result<Mark> {
-    let picture = row.picture.as_deref().unwrap_or_default();
-    Ok(Mark::still(picture.parse()?))
+/// What a panic said, on one line.
+fn said(panic: &(dyn std::any::Any + Send)) -> String {
+    let text = (panic.downcast_ref::<String>().map(String::as_str))
+        .or_else(|| panic.downcast_ref::<&str>().copied());
+    let line = text.and_then(|t| t.lines().next());
+    line.unwrap_or("no reason is known")
+        .chars()
+        .take(160)
+        .collect()
 }
 
-/// A finished strip of an order as the screen shows it, if it is there.
-pub fn strip_of(app: &App, id: i64, top: u32) -> Result<Option<Strip>> {
-    let row = app.store.order(id)?;
-    let path = row.files(&app.folder).strip(top);
-    if !path.exists() {
-        return Ok(None);
+/// What is said of an order that waits for room on the disk.
+const NO_ROOM: &str = "The disk of the data folder is full. What is finished is kept, and it goes on by itself when there is room.";
+
+/// Writes down how an order ended, however long the database or its disk keep one waiting. False if there was no room for its
+/// work, so that it waits for its turn again.
+fn end(app: &App, running: &Running, outcome: Result<Ended>) -> bool {
+    let id = running.id;
+    let (state, problem) = match outcome {
+        Ok(Ended::Done(note)) => (OrderState::Done, note),
+        Ok(Ended::Stopped) => (OrderState::Stopped, None),
+        Err(e) if e.is_disk_full() && !running.control.is_stopped() => {
+            (OrderState::Queued, Some(NO_ROOM.to_owned()))
+        }
+        Err(e) => (OrderState::Failed, Some(e.to_string())),
+    };
+    let spent = running.started.elapsed().as_secs_f64();
+    if state == OrderState::Queued {
+        // A full disk has no room for the sentence either.
+        *running.note() = Some(NO_ROOM);
+        app.tell_order(id);
     }
-    let layers = Recipe::of_order(&row.spec)?.strip_passes().layers();
-    let strip = strip_file::read(&path, &mark_of(&row)?, &layers)?;
-    Ok(Some(strip.beauty))
-}
-
-/// What is finished of an order's picture, as the screen shows it; the rest is grey. One answer for hundreds of strips.
-pub fn finished_picture(app: &App, id: i64) -> Result<Picture> {
-    let row = app.store.order(id)?;
-    let (files, mark) = (row.files(&app.folder), mark_of(&row));
-    let spec = row.spec;
-    let layers = Recipe::of_order(&spec)?.strip_passes().layers();
-    let across = spec.width.min(DISPLAY_WIDTH);
-    let down = (u64::from(across) * u64::from(spec.height) / u64::from(spec.width.max(1))) as u32;
-    let mut shrink = Shrink::new((spec.width, spec.height), (across, down.max(1)));
-    for place in Render::strip_places(spec.height) {
-        let strip = (mark.as_ref().ok())
-            .and_then(|mark| read_strip(&files, mark, place, spec.width, &layers));
-        let beauty = strip.map_or_else(
-            || Strip {
-                top: place.0,
-                width: spec.width,
-                samples: vec![NOT_YET; (place.1 * spec.width) as usize * 3],
-            },
-            |s| s.beauty,
-        );
-        shrink
-            .add(&beauty)
-            .map_err(|e| WorkError::Request(e.to_string()))?;
+    let mut failures = 0;
+    loop {
+        match (app.store).end_order(id, state, problem.as_deref(), spent) {
+            // An order that was removed meanwhile needs no state.
+            Ok(()) | Err(StoreError::Missing { .. }) => break,
+            Err(_) => {
+                failures += 1;
+                std::thread::sleep(pause(failures));
+            }
+        }
     }
-    Ok(shrink.finish())
+    *(app.queue.running.lock()).unwrap_or_else(PoisonError::into_inner) = None;
+    app.tell_order(id);
+    app.sweep();
+    state != OrderState::Queued
 }
-
-/// Light that the screen shows as the grey round pictures.
-const NOT_YET: f32 = 0.185;
 
 /// An order that waits or is rendered, of whatever project.
 pub fn all_waiting(app: &App) -> Result<Vec<QueueEntry>> {
@@ -507,137 +346,55 @@ pub fn all_waiting(app: &App) -> Result<Vec<QueueEntry>> {
     Ok(entries)
 }
 
-fn write_master(
-    job: &Job,
-    description: &Description,
-    places: &[(u32, u32)],
-) -> Result<Option<&'static str>> {
-    let (made, wanted) = (job.recipe.strip_passes(), &job.recipe.passes);
-    let layers = made.layers();
-    let picture = PictureSpec {
-        description: Some(description.clone()),
-        ..job.recipe.file(PictureFormat::Exr, job.scene)
-    };
-    let height = job.recipe.size.height();
-    let write = |way: &Way| {
-        let strips = places
-            .iter()
-            .map(|(top, _)| strip_file::read(&job.files.strip(*top), &job.mark, &layers));
-        let strips = denoised(strips, &made, height, way);
-        let strips = strips.map(|s| Ok(only(s?, &made, wanted)));
-        picture_file::write(&job.files.master(), &picture, strips)
-    };
-    Ok(written(job.recipe.denoise, write)?.1)
-}
-
-/// The picture for the screen and, for the project's newest master, the card. A master in another shape is
-/// shown as the sphere that it holds, and flat beside it.
-fn make_pictures(app: &App, project: i64, job: &Job) -> Result<()> {
-    let master = job.files.master();
-    let size = job.recipe.size;
-    let flat = |width| {
-        shrink(
-            ExrStrips::open(&master)?,
-            (size.width(), size.height()),
-            width,
-        )
-    };
-    let small = if size.shape == Shape::Equirect {
-        flat(DISPLAY_WIDTH)?
-    } else {
-        save_jpeg(&job.files.flat(), &flat(FLAT_WIDTH)?)?;
-        let loaded = convert::load(&master, None)?;
-        let natural = convert::natural_size(
-            loaded.source.shape(),
-            loaded.source.size().0,
-            Shape::Equirect,
-        )?;
-        convert::sphere(&loaded, natural.width().min(DISPLAY_WIDTH) & !1)
-    };
-    save_jpeg(&job.files.display(), &small)?;
-    save_jpeg(
-        &app.folder.card(project),
-        &dome_imaging::scale::shrink_to_width(&small, CARD_WIDTH),
-    )?;
-    app.tell(Event::Project { project });
-    Ok(())
-}
-
-/// A picture made smaller while it is read.
-pub fn shrink(
-    strips: impl Iterator<Item = dome_files::error::Result<Strip>>,
-    size: (u32, u32),
-    width: u32,
-) -> Result<Picture> {
-    let width = width.min(size.0);
-    let height = u64::from(width) * u64::from(size.1) / u64::from(size.0.max(1));
-    let mut shrink = Shrink::new(size, (width, height as u32));
-    for strip in strips {
-        shrink
-            .add(&strip?)
-            .map_err(|e| WorkError::Request(e.to_string()))?;
-    }
-    Ok(shrink.finish())
-}
-
-/// Saves a picture as the screen shows it.
-pub fn save_jpeg(path: &Path, picture: &Picture) -> Result<()> {
-    let jpeg = jpeg::encode_small(
-        picture.width,
-        picture.height,
-        &SCREEN_TONE.to_srgb8(&picture.samples),
-        88,
-    )?;
-    Ok(dome_files::atomic::write_bytes(path, &jpeg)?)
-}
+/// What is said of an order whose finished picture was taken away.
+const MASTER_GONE: &str =
+    "The file of its master is gone from the data folder; Resume makes it again.";
 
 /// Stops an order that waits or runs.
 pub fn stop(app: &App, id: i64) -> Result<()> {
-    match app.store.order(id)?.state {
-        OrderState::Queued => {
-            app.store.set_order_state(id, OrderState::Stopped, None)?;
-            app.tell_order(id);
-            Ok(())
-        }
-        OrderState::Running => {
-            if let Some(running) = app.queue.running().filter(|r| r.id == id) {
-                running.control.stop();
-            }
-            Ok(())
-        }
-        _ => Err(WorkError::Conflict(format!(
-            "Order {id} is neither waiting nor running; there is nothing to stop."
-        ))),
+    let before = app.store.order(id)?.state;
+    // One that waits is stopped before the worker can claim it, or the worker has it: there is nothing between.
+    if (app.store).move_order(id, &[OrderState::Queued], OrderState::Stopped, None)? {
+        app.tell_order(id);
+        return Ok(());
     }
+    match app.queue.running().filter(|r| r.id == id) {
+        Some(running) => running.control.stop(),
+        // It ended while this was asked.
+        None if before == OrderState::Running => {}
+        None => {
+            return Err(WorkError::Conflict(format!(
+                "Order {id} is neither waiting nor running; there is nothing to stop."
+            )));
+        }
+    }
+    Ok(())
 }
 
-/// Lets a stopped or failed order go on from its finished strips.
+/// Lets a stopped or failed order go on from its finished strips, and makes a picture again whose master is gone.
 pub fn resume(app: &App, id: i64) -> Result<()> {
-    match app.store.order(id)?.state {
-        OrderState::Stopped | OrderState::Failed => {
-            app.store.set_order_state(id, OrderState::Queued, None)?;
-            app.tell_order(id);
-            app.queue.wake();
-            Ok(())
-        }
-        _ => Err(WorkError::Conflict(format!(
-            "Order {id} is not stopped; there is nothing to resume."
-        ))),
+    let row = app.store.order(id)?;
+    let mut from = vec![OrderState::Stopped, OrderState::Failed];
+    if !row.files(&app.folder).master().exists() {
+        from.push(OrderState::Done);
     }
+    if !(app.store).move_order(id, &from, OrderState::Queued, None)? {
+        return Err(WorkError::Conflict(format!(
+            "Order {id} is not stopped; there is nothing to resume."
+        )));
+    }
+    app.tell_order(id);
+    app.queue.wake();
+    Ok(())
 }
 
-/// Removes an order with its files and packages.
+/// Removes an order with its packages, and its picture if no other order wants it.
 pub fn discard(app: &App, id: i64) -> Result<()> {
+    app.store.remove_order(id)?;
     if let Some(running) = app.queue.running().filter(|r| r.id == id) {
-        // The worker removes the files when it has stopped.
+        // The worker lets the files go when it has stopped.
         running.control.stop();
     }
-    for package in app.store.package_ids(id)? {
-        remove(&app.folder.package(package));
-    }
-    app.store.remove_order(id)?;
-    if app.queue.running().is_none() {
-        sweep(app);
-    }
+    app.sweep();
     Ok(())
 }

@@ -299,7 +299,7 @@ mod tests {
                 focus_m: 3.0,
             });
         });
-        change("shape", &|s| s.shape = "equirect:360x180".into());
+        change("shape", &|s| s.shape = "equirect:180x90".into());
         change("quality", &|s| s.samples = 5);
         change("quality", &|s| s.noise_percent = Some(4.0));
         change("seed", &|s| s.seed = 1);

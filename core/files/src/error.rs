@@ -74,6 +74,12 @@ impl FileError {
         }
     }
 
+    /// Whether it only lacked room on a disk.
+    pub fn is_disk_full(&self) -> bool {
+        use std::io::ErrorKind::{QuotaExceeded, StorageFull};
+        matches!(self, Self::Io { source, .. } if matches!(source.kind(), StorageFull | QuotaExceeded))
+    }
+
     /// Damaged bytes in `what`.
     pub fn damaged(what: impl Into<String>, detail: impl ToString) -> Self {
         Self::Damaged {

@@ -101,10 +101,17 @@ pub fn to_half(value: f32) -> f16 {
     f16::from_f32(value.clamp(-HALF_MAX, HALF_MAX))
 }
 
-fn write_failed(e: impl std::fmt::Display) -> FileError {
-    FileError::Request(format!(
-        "Writing the EXR failed: {e}. Check the free space."
-    ))
+fn write_failed(e: exr::error::Error) -> FileError {
+    match e {
+        exr::error::Error::Io(source) => FileError::Io {
+            action: "Writing",
+            path: "the OpenEXR picture".into(),
+            source,
+        },
+        other => FileError::Request(format!(
+            "Writing the OpenEXR picture failed: {other}. Check the free space."
+        )),
+    }
 }
 
 /// Where a channel's values come from.

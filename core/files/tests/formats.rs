@@ -8,8 +8,7 @@ use dome_files::pano::{PanoProperties, Part, TagRequest};
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::png::PngParts;
 use dome_files::{
-    Description, FileError, Fingerprint, Mark, archive, atomic, decode, exif, radiance, strip_file,
-    xmp,
+    FileError, Fingerprint, Mark, archive, atomic, decode, exif, radiance, strip_file, xmp,
 };
 use dome_files::{join, linear_picture};
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};

@@ -2,7 +2,7 @@
 //! after a few samples, and how long a sample takes there.
 
 use crate::pixel::PixelSums;
-use crate::render::{FIRST_LOOK, Quality, Render, block_noise, next_look};
+use crate::render::{Control, FIRST_LOOK, Quality, Render, block_noise, next_look};
 use rayon::prelude::*;
 use std::time::Instant;
 
@@ -20,8 +20,9 @@ pub struct Forecast {
 }
 
 impl Forecast {
-    /// Looks at the strips, given as first row and number of rows. Takes a few hundredths of the render.
-    pub fn look(render: &Render, places: &[(u32, u32)]) -> Self {
+    /// Looks at the strips, given as first row and number of rows. Takes a few hundredths of the render; told to stop, it ends
+    /// at once and knows little.
+    pub fn look(render: &Render, places: &[(u32, u32)], control: &Control) -> Self {
         let shooter = render.shooter();
         let width = render.size.width();
         let step = places.len().div_ceil(MOST_STRIPS).max(1);
@@ -33,6 +34,9 @@ impl Forecast {
                 let row = top + rows / 2;
                 let (mut seconds, mut samples) = (0.0, 0.0);
                 for i in 0..LOOKS {
+                    if control.is_stopped() {
+                        break;
+                    }
                     let pixels = PIXELS.min(width);
                     let start = (width / LOOKS * i + width / LOOKS / 2).min(width - pixels);
                     let begun = Instant::now();

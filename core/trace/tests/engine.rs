@@ -479,7 +479,7 @@ fn a_forecast_tells_shares_that_end_at_one() {
     };
     let render = Render::new(&scene, &light, &eye, size, quality, 1);
     let places: Vec<_> = Render::strip_places(64).collect();
-    let forecast = Forecast::look(&render, &places);
+    let forecast = Forecast::look(&render, &places, &Control::default());
     assert_eq!(forecast.share(|_| false, None), 0.0);
     assert_eq!(forecast.share(|_| true, None), 1.0);
     let half = forecast.share(|top| top < 32, None);

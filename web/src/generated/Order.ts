@@ -51,6 +51,10 @@ spent_s: number,
  */
 master_bytes: number | null, 
 /**
- * Why it failed, or what is to be said of a finished one.
+ * Why it failed, or what is to be said of one that runs or is finished.
  */
-problem: string | null, };
+problem: string | null, 
+/**
+ * Fingerprint of its picture, once it was begun: equal pictures have equal ones, and are made once.
+ */
+picture: string | null, };

@@ -1,0 +1,85 @@
+//! Copies of the database: whole, in one file, made while it is in use.
+
+use super::{Result, Store, StoreError};
+use rusqlite::Connection;
+use std::path::{Path, PathBuf};
+
+/// Copies that are kept, one a day.
+const KEPT: usize = 7;
+
+/// Copies a database as it is now, everything in one file: written beside, synced, renamed.
+pub(super) fn copy_to(connection: &Connection, to: &Path) -> Result<()> {
+    let beside = to.with_extension("unfinished");
+    let io = |r: std::io::Result<()>| r.map_err(StoreError::Backup);
+    if beside.exists() {
+        io(std::fs::remove_file(&beside))?;
+    }
+    connection.execute("VACUUM INTO ?1", [beside.to_string_lossy()])?;
+    io(std::fs::File::open(&beside).and_then(|f| f.sync_all()))?;
+    io(std::fs::rename(&beside, to))
+}
+
+impl Store {
+    /// Makes today's copy in a folder unless it is there, and removes those beyond the newest seven. Gives the copy if it was
+    /// made now.
+    pub fn back_up(&self, folder: &Path) -> Result<Option<PathBuf>> {
+        std::fs::create_dir_all(folder).map_err(StoreError::Backup)?;
+        let db = self.lock();
+        // By the calendar of the place, which is whose night it is.
+        let today: String = db.query_row("SELECT date('now', 'localtime')", [], |r| r.get(0))?;
+        let copy = folder.join(format!("owl-dome-{today}.db"));
+        if copy.exists() {
+            return Ok(None);
+        }
+        copy_to(&db, &copy)?;
+        drop(db);
+        let mut copies: Vec<PathBuf> = std::fs::read_dir(folder)
+            .map_err(StoreError::Backup)?
+            .flatten()
+            .map(|e| e.path())
+            .filter(|p| {
+                let name = p.file_name().unwrap_or_default().to_string_lossy();
+                name.starts_with("owl-dome-") && name.ends_with(".db")
+            })
+            .collect();
+        copies.sort();
+        let many = copies.len().saturating_sub(KEPT);
+        for old in &copies[..many] {
+            std::fs::remove_file(old).map_err(StoreError::Backup)?;
+        }
+        Ok(Some(copy))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn one_copy_a_day_and_seven_in_all() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(&folder.path().join("owl-dome.db")).unwrap();
+        store.add_project("Merlow", 5).unwrap();
+        let backups = folder.path().join("backups");
+        std::fs::create_dir(&backups).unwrap();
+        for day in 10..20 {
+            std::fs::write(backups.join(format!("owl-dome-2001-01-{day}.db")), "old").unwrap();
+        }
+        std::fs::write(backups.join("notes.txt"), "not ours").unwrap();
+        let copy = store.back_up(&backups).unwrap().expect("made now");
+        assert_eq!(store.back_up(&backups).unwrap(), None);
+        let names: Vec<_> = std::fs::read_dir(&backups)
+            .unwrap()
+            .map(|e| e.unwrap().file_name().into_string().unwrap())
+            .collect();
+        assert_eq!(names.len(), 8, "{names:?}");
+        assert!(names.iter().any(|n| n == "owl-dome-2001-01-19.db"));
+        assert!(names.iter().any(|n| n == "notes.txt"));
+        // The copy is whole by itself.
+        let count: i64 = Connection::open(copy)
+            .unwrap()
+            .query_row("SELECT count(*) FROM project", [], |r| r.get(0))
+            .unwrap();
+        assert_eq!(count, 1);
+    }
+}

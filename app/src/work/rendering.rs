@@ -1,0 +1,329 @@
+//! Rendering an order: strips that survive anything, then the master, then what the screen shows of it.
+
+use super::convert;
+use super::denoise::{Way, denoised, written};
+use super::queue::{Running, Work};
+use super::recipe::{Recipe, only};
+use super::screen::{CARD_WIDTH, DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
+use super::{App, Result, WorkError};
+use crate::api::types::{Event, OrderSpec};
+use crate::folder::{RenderFolder, remove};
+use crate::store::OrderRow;
+use dome_files::picture_file::{self, PictureSpec};
+use dome_files::{Description, FileError, Mark, PictureFormat, exr_picture::ExrStrips, strip_file};
+use dome_imaging::scale::Shrink;
+use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
+use dome_optics::Shape;
+use dome_trace::{Control, Forecast, Render, Scene, Stopped};
+use std::collections::BTreeSet;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
+
+/// How an order ended.
+pub(super) enum Ended {
+    /// Its master is there; what is to be said about it.
+    Done(Option<String>),
+    /// It was told to stop.
+    Stopped,
+}
+
+/// The strips that are on disk.
+pub(super) fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u32, u32)> {
+    Render::strip_places(spec.height)
+        .filter(|(top, _)| files.strip(*top).exists())
+        .collect()
+}
+
+/// Renders an order to its end or until it is stopped.
+pub(super) fn run(app: &App, row: &OrderRow, running: &Running) -> Result<Ended> {
+    let spec = &row.spec;
+    let recipe = Recipe::of_order(spec)?;
+    let scene = app.scenes.get_as(app, row.project, &spec.settings)?;
+    let light = app
+        .scenes
+        .light(app, row.project, &spec.settings, spec.draft)?;
+    let sky = app.scenes.sky_picture(app, row.project, &spec.settings)?;
+    if running.control.is_stopped() {
+        return Ok(Ended::Stopped);
+    }
+    let description = recipe.describe(&scene, sky);
+    let job = Job {
+        mark: Mark::still(description.fingerprint()),
+        files: app
+            .folder
+            .render(Some(&description.fingerprint().to_string())),
+        recipe: &recipe,
+        scene: &scene,
+    };
+    let begun_anew = begin(app, row, running, &job, &description)?;
+    if let Some(note) = &begun_anew {
+        running.patiently(|| app.store.note_on_order(row.id, note))?;
+        app.tell_order(row.id);
+    }
+    if job.files.master().exists() {
+        // Another order made this very picture.
+        if let Some((percent, samples)) =
+            (app.store).noise_of(&description.fingerprint().to_string())?
+        {
+            running.patiently(|| app.store.set_noise(row.id, percent, samples))?;
+        }
+        if !job.files.display().exists() {
+            make_pictures(app, row.project, &job)?;
+        }
+        return Ok(Ended::Done(begun_anew));
+    }
+
+    let eye = recipe.eye();
+    let render = recipe.render(&scene, &light, &*eye);
+    let layers = render.passes.layers();
+    let width = recipe.size.width();
+    let places: Vec<_> = Render::strip_places(recipe.size.height()).collect();
+    let mut finished = BTreeSet::new();
+    let (mut noise, mut pixels) = (NoiseSum::default(), 0);
+    for &(top, rows) in &places {
+        let kept = read_strip(&job.files, &job.mark, (top, rows), width, &layers);
+        if let Some(strip) = kept {
+            finished.insert(top);
+            noise.add(strip.noise);
+            pixels += u64::from(rows) * u64::from(width);
+        }
+    }
+    let forecast = Forecast::look(&render, &places, &running.control);
+    let earlier = forecast.share(|top| finished.contains(&top), None);
+    let missing: Vec<_> = places
+        .iter()
+        .filter(|(top, _)| !finished.contains(top))
+        .copied()
+        .collect();
+    running.begin(Work {
+        forecast,
+        finished,
+        current: None,
+        earlier: (earlier, Instant::now()),
+        noise,
+        pixels,
+    });
+
+    let made = telling(app, row.id, || {
+        for (top, rows) in missing {
+            let before = running.control.samples_done();
+            running.with_work(|w| w.current = Some((top, before)));
+            let Ok(strip) = render.strip(top, rows, &running.control) else {
+                return Ok(None);
+            };
+            strip_file::write(&job.files.strip(top), &job.mark, &strip, &layers)?;
+            running.with_work(|w| {
+                w.current = None;
+                w.finished.insert(top);
+                w.noise.add(strip.noise);
+                w.pixels += u64::from(rows) * u64::from(width);
+            });
+        }
+        write_master(&job, &description, &places, &running.control).map(Some)
+    });
+    let note = match made {
+        Ok(Some(note)) => note,
+        Ok(None) => return Ok(Ended::Stopped),
+        // The strips are there; only the writing was given up.
+        Err(_) if running.control.is_stopped() => return Ok(Ended::Stopped),
+        Err(e) => return Err(e),
+    };
+    let (percent, samples) = running.noise();
+    running.patiently(|| app.store.set_noise(row.id, percent, samples.unwrap_or(0.0)))?;
+    make_pictures(app, row.project, &job)?;
+    remove(&job.files.strips());
+    let notes: Vec<String> = begun_anew
+        .into_iter()
+        .chain(note.map(String::from))
+        .collect();
+    Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
+}
+
+/// A picture on its way: which it is, how it is made, where its files lie.
+struct Job<'a> {
+    mark: Mark,
+    files: RenderFolder,
+    recipe: &'a Recipe,
+    scene: &'a Scene,
+}
+
+/// Makes the picture's place and remembers that the order makes this picture. If it made another one before, what was
+/// finished of that is of no use any more; the answer says why.
+fn begin(
+    app: &App,
+    row: &OrderRow,
+    running: &Running,
+    job: &Job,
+    description: &Description,
+) -> Result<Option<String>> {
+    let before = row.files(&app.folder);
+    let another = before != job.files && !finished_strips(&before, &row.spec).is_empty();
+    let strips = job.files.strips();
+    {
+        // Not while what was given up is being removed: this may be the same picture again.
+        let _quiet = app.sweeping();
+        let picture = description.fingerprint().to_string();
+        running.patiently(|| app.store.set_order_picture(row.id, &picture))?;
+        running.uses(&picture);
+        std::fs::create_dir_all(&strips).map_err(FileError::io("Making", &strips))?;
+    }
+    if !job.files.description().exists() {
+        let text = description.to_string();
+        dome_files::atomic::write_bytes(&job.files.description(), text.as_bytes())?;
+    }
+    if !another {
+        return Ok(None);
+    }
+    let told = std::fs::read_to_string(before.description()).ok();
+    let changed = match told.and_then(|t| t.parse::<Description>().ok()) {
+        Some(old) => format!("other now: {}", description.told_differences(&old)),
+        None => "it was begun by an earlier version".into(),
+    };
+    Ok(Some(format!(
+        "Begun anew, because the strips of before would not fit ({changed})."
+    )))
+}
+
+/// Does some work and tells twice a second meanwhile how far the order is.
+fn telling<T>(app: &App, id: i64, work: impl FnOnce() -> T) -> T {
+    let ended = AtomicBool::new(false);
+    std::thread::scope(|scope| {
+        let teller = scope.spawn(|| {
+            while !ended.load(Ordering::Relaxed) {
+                std::thread::park_timeout(Duration::from_millis(500));
+                if !ended.load(Ordering::Relaxed) {
+                    app.tell_order(id);
+                }
+            }
+        });
+        let done = work();
+        ended.store(true, Ordering::Relaxed);
+        teller.thread().unpark();
+        done
+    })
+}
+
+fn write_master(
+    job: &Job,
+    description: &Description,
+    places: &[(u32, u32)],
+    control: &Control,
+) -> Result<Option<&'static str>> {
+    let (made, wanted) = (job.recipe.strip_passes(), &job.recipe.passes);
+    let layers = made.layers();
+    let picture = PictureSpec {
+        description: Some(description.clone()),
+        ..job.recipe.file(PictureFormat::Exr, job.scene)
+    };
+    let height = job.recipe.size.height();
+    let write = |way: &Way| {
+        let strips = places.iter().map(|(top, _)| {
+            if control.is_stopped() {
+                return Err(FileError::Request(Stopped.to_string()));
+            }
+            strip_file::read(&job.files.strip(*top), &job.mark, &layers)
+        });
+        let strips = denoised(strips, &made, height, way);
+        let strips = strips.map(|s| Ok(only(s?, &made, wanted)));
+        picture_file::write(&job.files.master(), &picture, strips)
+    };
+    Ok(written(job.recipe.denoise, write)?.1)
+}
+
+/// The picture for the screen and, for the project's newest master, the card. A master in another shape is
+/// shown as the sphere that it holds, and flat beside it.
+fn make_pictures(app: &App, project: i64, job: &Job) -> Result<()> {
+    let master = job.files.master();
+    let size = job.recipe.size;
+    let flat = |width| {
+        shrink(
+            ExrStrips::open(&master)?,
+            (size.width(), size.height()),
+            width,
+        )
+    };
+    let small = if size.shape == Shape::Equirect {
+        flat(DISPLAY_WIDTH)?
+    } else {
+        save_jpeg(&job.files.flat(), &flat(FLAT_WIDTH)?)?;
+        let loaded = convert::load(&master, None)?;
+        let natural = convert::natural_size(
+            loaded.source.shape(),
+            loaded.source.size().0,
+            Shape::Equirect,
+        )?;
+        convert::sphere(&loaded, natural.width().min(DISPLAY_WIDTH) & !1)
+    };
+    save_jpeg(&job.files.display(), &small)?;
+    save_jpeg(
+        &app.folder.card(project),
+        &dome_imaging::scale::shrink_to_width(&small, CARD_WIDTH),
+    )?;
+    app.tell(Event::Project { project });
+    Ok(())
+}
+
+/// A strip of a picture if it is there, whole, and the one that belongs there.
+fn read_strip(
+    files: &RenderFolder,
+    mark: &Mark,
+    (top, rows): (u32, u32),
+    width: u32,
+    layers: &[LayerSpec],
+) -> Option<LayeredStrip> {
+    let path = files.strip(top);
+    let strip = path
+        .exists()
+        .then(|| strip_file::read(&path, mark, layers))?
+        .ok()?;
+    let beauty = &strip.beauty;
+    (beauty.top == top && beauty.rows() == rows && beauty.width == width).then_some(strip)
+}
+
+/// The mark of an order's strips.
+fn mark_of(row: &OrderRow) -> Result<Mark> {
+    let picture = row.picture.as_deref().unwrap_or_default();
+    Ok(Mark::still(picture.parse()?))
+}
+
+/// A finished strip of an order as the screen shows it, if it is there.
+pub fn strip_of(app: &App, id: i64, top: u32) -> Result<Option<Strip>> {
+    let row = app.store.order(id)?;
+    let path = row.files(&app.folder).strip(top);
+    if !path.exists() {
+        return Ok(None);
+    }
+    let layers = Recipe::of_order(&row.spec)?.strip_passes().layers();
+    let strip = strip_file::read(&path, &mark_of(&row)?, &layers)?;
+    Ok(Some(strip.beauty))
+}
+
+/// What is finished of an order's picture, as the screen shows it; the rest is grey. One answer for hundreds of strips.
+pub fn finished_picture(app: &App, id: i64) -> Result<Picture> {
+    let row = app.store.order(id)?;
+    let (files, mark) = (row.files(&app.folder), mark_of(&row));
+    let spec = row.spec;
+    let layers = Recipe::of_order(&spec)?.strip_passes().layers();
+    let across = spec.width.min(DISPLAY_WIDTH);
+    let down = (u64::from(across) * u64::from(spec.height) / u64::from(spec.width.max(1))) as u32;
+    let mut shrink = Shrink::new((spec.width, spec.height), (across, down.max(1)));
+    for place in Render::strip_places(spec.height) {
+        let strip = (mark.as_ref().ok())
+            .and_then(|mark| read_strip(&files, mark, place, spec.width, &layers));
+        let beauty = strip.map_or_else(
+            || Strip {
+                top: place.0,
+                width: spec.width,
+                samples: vec![NOT_YET; (place.1 * spec.width) as usize * 3],
+            },
+            |s| s.beauty,
+        );
+        shrink
+            .add(&beauty)
+            .map_err(|e| WorkError::Request(e.to_string()))?;
+    }
+    Ok(shrink.finish())
+}
+
+/// Light that the screen shows as the grey round pictures.
+const NOT_YET: f32 = 0.185;

@@ -1,0 +1,288 @@
+//! What is finished survives: lost and damaged databases, full disks, rows that cannot be read.
+
+mod support;
+
+use rusqlite::Connection;
+use serde_json::{Value, json};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use support::{Server, run_fails, run_ok, text, wait_for, with_room};
+
+fn order(server: &Server, project: i64, wish: Value) -> i64 {
+    let project = server
+        .json("GET", &format!("/api/projects/{project}"), None)
+        .1;
+    let mut body = json!({"viewpoint": project["viewpoints"][0]["id"]});
+    for (key, value) in wish.as_object().unwrap() {
+        body[key] = value.clone();
+    }
+    let path = format!("/api/projects/{}/orders", project["id"]);
+    let (status, order) = server.json("POST", &path, Some(body));
+    assert_eq!(status, 200, "{order}");
+    order["id"].as_i64().unwrap()
+}
+
+fn orders(server: &Server, project: i64) -> Vec<Value> {
+    let project = server
+        .json("GET", &format!("/api/projects/{project}"), None)
+        .1;
+    project["orders"].as_array().unwrap().clone()
+}
+
+/// Everything in a folder with its size, but for what changes whenever it is opened.
+fn listing(folder: &Path) -> Vec<(PathBuf, u64)> {
+    let mut found = Vec::new();
+    let mut folders = vec![folder.to_owned()];
+    while let Some(at) = folders.pop() {
+        for entry in std::fs::read_dir(at).unwrap().flatten() {
+            if entry.file_type().unwrap().is_dir() {
+                folders.push(entry.path());
+            } else {
+                found.push((entry.path(), entry.metadata().unwrap().len()));
+            }
+        }
+    }
+    found.sort();
+    found
+}
+
+/// One row that cannot be read neither stops the queue nor hides its project or its neighbours; it is told, and can be removed.
+#[test]
+fn an_unreadable_row_is_set_aside_and_told() {
+    let (folder, server, id) = with_room();
+    let good = order(&server, id, json!({"width": 32, "samples": 1}));
+    server.wait_for_order(good, "done");
+    let bad = order(&server, id, json!({"width": 32, "samples": 2}));
+    server.wait_for_order(bad, "done");
+    let waiting = order(&server, id, json!({"width": 32, "samples": 3}));
+    server.wait_for_order(waiting, "done");
+    let data = server.data.clone();
+    server.kill();
+    let database = Connection::open(data.join("owl-dome.db")).unwrap();
+    let queued = "\"queued\"";
+    database
+        .execute(
+            "UPDATE render_order SET spec = '{\"width\": 3', state = ?2 WHERE id = ?1",
+            (bad, queued),
+        )
+        .unwrap();
+    database
+        .execute(
+            "UPDATE render_order SET state = ?2, picture = NULL WHERE id = ?1",
+            (waiting, queued),
+        )
+        .unwrap();
+    drop(database);
+    let server = Server::start(&folder.path().join("data"), false);
+    // The one behind it has its turn.
+    server.wait_for_order(waiting, "done");
+    let all = orders(&server, id);
+    assert_eq!(all.len(), 3);
+    let told = all.iter().find(|o| o["id"] == bad).unwrap();
+    assert_eq!(told["state"], "failed");
+    assert!(
+        told["problem"].as_str().unwrap().contains("cannot be read"),
+        "{told}"
+    );
+    assert_eq!(
+        server.json("DELETE", &format!("/api/orders/{bad}"), None).0,
+        204
+    );
+    assert_eq!(orders(&server, id).len(), 2);
+}
+
+/// A folder whose database is gone or empty is never begun anew: that is told, and a copy from `backups/` brings all back.
+#[test]
+fn a_lost_database_is_told_and_comes_back_from_its_copy() {
+    let (_folder, server, id) = with_room();
+    let data = server.data.clone();
+    let done = order(&server, id, json!({"width": 32, "samples": 1}));
+    server.wait_for_order(done, "done");
+    assert!(server.end().success());
+    // Started again, it keeps a copy of the day; that of its first start knew nothing yet.
+    for copy in std::fs::read_dir(data.join("backups")).unwrap().flatten() {
+        std::fs::remove_file(copy.path()).unwrap();
+    }
+    let server = Server::start(&data, false);
+    let copy = wait_for("the day's copy", || {
+        let mut copies = std::fs::read_dir(data.join("backups")).unwrap().flatten();
+        copies.find(|e| e.path().extension().is_some_and(|x| x == "db"))
+    });
+    let before = orders(&server, id);
+    assert!(server.end().success());
+    // After a clean end everything is in the one file.
+    let log = data.join("owl-dome.db-wal");
+    assert!(std::fs::metadata(&log).map_or(0, |m| m.len()) == 0);
+    for empty in [false, true] {
+        for part in ["", "-wal", "-shm"] {
+            let _ = std::fs::remove_file(data.join(format!("owl-dome.db{part}")));
+        }
+        if empty {
+            std::fs::write(data.join("owl-dome.db"), "").unwrap();
+        }
+        let was = listing(&data);
+        let said = run_fails(&["serve", "--port", "0", "--data", text(&data)], 1);
+        assert!(
+            said.contains("missing or empty") && said.contains("backups"),
+            "{said}"
+        );
+        assert_eq!(listing(&data), was, "something was changed");
+    }
+    std::fs::copy(copy.path(), data.join("owl-dome.db")).unwrap();
+    let server = Server::start(&data, false);
+    assert_eq!(orders(&server, id), before);
+    assert!(
+        !server
+            .get(&format!("/api/orders/{done}/picture.jpg"))
+            .is_empty()
+    );
+}
+
+/// Whoever only looks changes nothing, whatever version wrote the folder.
+#[test]
+fn looking_does_not_carry_a_database_over() {
+    let (_folder, server, _) = with_room();
+    let data = server.data.clone();
+    // Beside a running server.
+    run_ok(&["check", "--project", "Test", "--data", text(&data)]);
+    assert!(server.end().success());
+    let database = Connection::open(data.join("owl-dome.db")).unwrap();
+    database.pragma_update(None, "user_version", 6).unwrap();
+    drop(database);
+    let before = std::fs::read(data.join("owl-dome.db")).unwrap();
+    let said = run_fails(&["check", "--project", "Test", "--data", text(&data)], 1);
+    assert!(
+        said.contains("earlier Owl Dome") && said.contains("start the server"),
+        "{said}"
+    );
+    assert!(std::fs::read(data.join("owl-dome.db")).unwrap() == before);
+}
+
+/// A master that somebody took away is told, and made again by Resume with the same bytes.
+#[test]
+fn a_master_that_is_gone_is_told_and_made_again() {
+    let (_folder, server, id) = with_room();
+    let done = order(&server, id, json!({"width": 64, "samples": 2}));
+    server.wait_for_order(done, "done");
+    let master = server.files_of(done).join("master.exr");
+    let bytes = std::fs::read(&master).unwrap();
+    std::fs::remove_file(&master).unwrap();
+    let told = server.json("GET", &format!("/api/orders/{done}"), None).1;
+    assert_eq!(told["state"], "failed");
+    assert!(
+        told["problem"].as_str().unwrap().contains("master is gone"),
+        "{told}"
+    );
+    assert_eq!(
+        server
+            .json("POST", &format!("/api/orders/{done}/resume"), None)
+            .0,
+        202
+    );
+    server.wait_for_order(done, "done");
+    assert!(std::fs::read(&master).unwrap() == bytes);
+}
+
+/// A disk of its own of a few megabytes, for as long as this lives. `None` where mounting is not allowed.
+struct SmallDisk(tempfile::TempDir);
+
+impl SmallDisk {
+    fn new(megabytes: u32) -> Option<Self> {
+        let folder = tempfile::tempdir().unwrap();
+        let size = format!("size={megabytes}m");
+        let mounted = Command::new("mount")
+            .args(["-t", "tmpfs", "-o", &size, "tmpfs", text(folder.path())])
+            .status();
+        mounted
+            .is_ok_and(|status| status.success())
+            .then(|| Self(folder))
+    }
+}
+
+impl Drop for SmallDisk {
+    fn drop(&mut self) {
+        let _ = Command::new("umount")
+            .args(["-l", text(self.0.path())])
+            .status();
+    }
+}
+
+/// With a full disk an order waits, says so, and goes on by itself after room is made; the bytes are the same.
+#[test]
+fn a_full_disk_is_waited_for() {
+    let wish = json!({"width": 512, "samples": 24});
+    let undisturbed = {
+        let (_folder, server, id) = with_room();
+        let quiet = order(&server, id, wish.clone());
+        server.wait_for_order(quiet, "done");
+        std::fs::read(server.files_of(quiet).join("master.exr")).unwrap()
+    };
+    let Some(disk) = SmallDisk::new(16) else {
+        eprintln!("This machine does not allow small disks to be made; not tried.");
+        return;
+    };
+    let server = Server::start(&disk.0.path().join("data"), false);
+    let (status, project) = server.upload("room.glb", &support::scene::room_glb());
+    assert_eq!(status, 200, "{project}");
+    let id = project["id"].as_i64().unwrap();
+    let cut = order(&server, id, wish);
+    let strips = server.files_of(cut).join("strips");
+    wait_for("a strip", || {
+        (std::fs::read_dir(&strips).map_or(0, Iterator::count) >= 2).then_some(())
+    });
+    let ballast = disk.0.path().join("ballast");
+    let fill = || {
+        // Whatever room there is, to the last block.
+        let mut file = std::fs::OpenOptions::new()
+            .create(true)
+            .append(true)
+            .open(&ballast)
+            .unwrap();
+        while std::io::Write::write(&mut file, &[7; 4096]).is_ok_and(|n| n > 0) {}
+    };
+    fill();
+    let waiting = wait_for("the order to wait for room", || {
+        fill();
+        let order = server.json("GET", &format!("/api/orders/{cut}"), None).1;
+        order["problem"].as_str()?.contains("disk").then_some(order)
+    });
+    assert!(
+        waiting["problem"]
+            .as_str()
+            .unwrap()
+            .contains("goes on by itself"),
+        "{waiting}"
+    );
+    // Other things that need room say so too, and nothing is half there.
+    let (status, answer) = server.upload("room.glb", &support::scene::room_glb());
+    assert_eq!(status, 507, "{answer}");
+    std::fs::remove_file(&ballast).unwrap();
+    server.wait_for_order(cut, "done");
+    let master = std::fs::read(server.files_of(cut).join("master.exr")).unwrap();
+    assert!(master == undisturbed, "other bytes after the disk was full");
+    drop(server);
+}
+
+/// Another program that holds the database for longer than the database itself waits does not cost an order its end.
+#[test]
+fn a_locked_database_is_waited_for() {
+    let (_folder, server, id) = with_room();
+    let cut = order(&server, id, json!({"width": 256, "samples": 8}));
+    let master = server.files_of(cut).join("master.exr");
+    let mut other = Connection::open(server.data.join("owl-dome.db")).unwrap();
+    other.busy_timeout(support::patience()).unwrap();
+    let held = other
+        .transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)
+        .unwrap();
+    wait_for("the master", || master.exists().then_some(()));
+    // The end cannot be written down yet: 5 s are what the database waits by itself.
+    std::thread::sleep(std::time::Duration::from_secs(8));
+    let meanwhile = server.json("GET", &format!("/api/orders/{cut}"), None).1;
+    assert_eq!(meanwhile["state"], "running");
+    drop(held);
+    let done = server.wait_for_order(cut, "done");
+    assert!(
+        done["mean_samples"] == 8.0 && done["problem"].is_null(),
+        "{done}"
+    );
+}
