@@ -449,3 +449,74 @@ fn memory_is_told_with_a_unit() {
     }
     support::run_ok(&["scene", text(&room), "--memory", "500M"]);
 }
+
+/// A change that was made on an old state is refused with a sentence; nothing is lost and nothing silently wins.
+#[test]
+fn changes_on_an_old_state_are_refused() {
+    let (_folder, server, id) = with_room();
+    let path = format!("/api/projects/{id}");
+    let seen = server.json("GET", &path, None).1;
+    let mut dimmed = seen["settings"].clone();
+    dimmed["draft_stops"] = json!(1.0);
+    let mut turned = seen["settings"].clone();
+    turned["surroundings"]["turn_deg"] = json!(30.0);
+    let change = |settings: &Value, version: &Value| {
+        let body = json!({"settings": settings, "version": version});
+        server.json("PATCH", &path, Some(body))
+    };
+    let (status, first) = change(&dimmed, &seen["version"]);
+    assert_eq!(status, 200, "{first}");
+    assert_ne!(first["version"], seen["version"]);
+    let (status, refused) = change(&turned, &seen["version"]);
+    assert_eq!(status, 409);
+    let said = refused["error"].as_str().unwrap();
+    assert!(
+        said.contains("changed meanwhile in another window"),
+        "{said}"
+    );
+    let now = server.json("GET", &path, None).1;
+    assert_eq!(
+        (&now["settings"], &now["version"]),
+        (&dimmed, &first["version"])
+    );
+    // Looked at and done once more.
+    dimmed["surroundings"]["turn_deg"] = json!(30.0);
+    assert_eq!(change(&dimmed, &now["version"]).0, 200);
+    // Viewpoints likewise; undo and redo give versions that nobody has seen.
+    let view = now["viewpoints"][0].clone();
+    let place = format!("{path}/viewpoints/{}", view["id"]);
+    let mut moved = view.clone();
+    moved["pose"]["position"] = json!([0.5, 1.6, 0.0]);
+    let (status, after) = server.json("PUT", &place, Some(moved.clone()));
+    assert_eq!(status, 200, "{after}");
+    moved["name"] = json!("Elsewhere");
+    let (status, refused) = server.json("PUT", &place, Some(moved.clone()));
+    assert_eq!(status, 409, "{refused}");
+    assert!(
+        refused["error"]
+            .as_str()
+            .unwrap()
+            .contains("The viewpoint Viewpoint 1"),
+        "{refused}"
+    );
+    let undone = server.json("POST", &format!("{path}/undo"), None).1;
+    assert_eq!(undone["viewpoints"][0]["pose"], view["pose"]);
+    moved["version"] = after["version"].clone();
+    assert_eq!(server.json("PUT", &place, Some(moved)).0, 409);
+    let versions = [
+        &view["version"],
+        &after["version"],
+        &undone["viewpoints"][0]["version"],
+    ];
+    assert!(
+        versions.windows(2).all(|v| v[0].as_i64() < v[1].as_i64()),
+        "{versions:?}"
+    );
+    // What says nothing of a version, such as a script, is taken as it is.
+    assert_eq!(
+        server
+            .json("PATCH", &path, Some(json!({"settings": turned})))
+            .0,
+        200
+    );
+}

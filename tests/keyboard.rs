@@ -167,6 +167,57 @@ fn the_page_answers_to_keys() {
     });
 }
 
+/// Two windows on one project: a change in one shows in the other by itself, and both their changes stay.
+#[test]
+fn two_windows_keep_each_others_changes() {
+    let (folder, server, id) = with_room();
+    let base = format!("{}/project/{id}", server.address);
+    runtime().block_on(async {
+        let b = Browser::open(folder.path()).await;
+        b.client.goto(&format!("{base}/scene")).await.unwrap();
+        b.press_tab("Lights").await;
+        b.find("[aria-label='Switch Lamp off']").await;
+        let first = b.client.window().await.unwrap();
+        let second = b.client.new_window(true).await.unwrap().handle;
+        b.client.switch_to_window(second.clone()).await.unwrap();
+        b.client.goto(&format!("{base}/scene")).await.unwrap();
+        b.find("[data-testid=horizon-picture]").await;
+        // The lamp off in the first, the sky turned in the second.
+        b.client.switch_to_window(first).await.unwrap();
+        b.press_labelled("Switch Lamp off").await;
+        wait_for("the lamp off", || {
+            (project(&server, id)["settings"]["lights"]
+                .as_object()?
+                .len()
+                == 1)
+                .then_some(())
+        });
+        b.client.switch_to_window(second).await.unwrap();
+        b.press_tab("Lights").await;
+        b.until(
+            "the lamp off here too",
+            "return !!document.querySelector(\"[aria-label='Switch Lamp on']\");",
+        )
+        .await;
+        b.choose("Sky", "sun").await;
+        let settings = wait_for("the sun", || {
+            let settings = project(&server, id)["settings"].clone();
+            (settings["surroundings"]["sky"]["kind"] == "sun").then_some(settings)
+        });
+        assert_eq!(
+            settings["lights"].as_object().unwrap().len(),
+            1,
+            "the lamp is on again: {settings}"
+        );
+        assert_eq!(
+            b.script("return document.querySelectorAll('[role=alert]').length;")
+                .await,
+            0
+        );
+        b.close().await;
+    });
+}
+
 /// Hand over, look and pictures: no page scrolls sideways or down as a whole, the primary action is in sight, and no words
 /// are cut off in buttons, in every usual window.
 #[test]

@@ -42,6 +42,7 @@ impl From<WorkError> for Failure {
     fn from(e: WorkError) -> Self {
         let status = match &e {
             WorkError::Store(StoreError::Missing { .. }) => Status::NotFound,
+            WorkError::Store(StoreError::Changed { .. }) => Status::Conflict,
             e if e.is_disk_full() => Status::InsufficientStorage,
             WorkError::Store(_) => Status::InternalServerError,
             WorkError::Conflict(_) => Status::Conflict,

@@ -3,9 +3,12 @@
 use super::files::jpeg;
 use super::range::RangedFile;
 use super::sent::Sent;
-use super::types::{Project, ProjectCard, ProjectChange, SceneSettings, Viewpoint, ViewpointDraft};
+use super::types::{
+    Event, Project, ProjectCard, ProjectChange, SceneSettings, Viewpoint, ViewpointDraft,
+};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
+use crate::store::StoreError;
 use crate::work::bring::{bring, check_name, make_card, scene_ending};
 use crate::work::settings::change_settings;
 use crate::work::{App, Result, WorkError, history, standing};
@@ -61,6 +64,7 @@ pub(super) fn describe(app: &App, id: i64) -> Result<Project> {
         name: row.name,
         scene: row.summary,
         settings: row.settings,
+        version: row.version,
         viewpoints: app.store.viewpoints(id)?,
         orders: app
             .store
@@ -150,6 +154,7 @@ async fn upload(
     let (file, name) = (file.to_owned(), name.to_owned());
     let project = blocking(app, move |app| {
         let id = bring(app, &path, &file, inside.as_deref(), &name, &[])?;
+        app.tell(Event::Project { project: id });
         describe(app, id)
     })
     .await?;
@@ -161,6 +166,14 @@ async fn upload(
 #[get("/projects/<id>")]
 async fn whole(app: &Shared, id: i64) -> Answer<Json<Project>> {
     blocking(app, move |app| Ok(Json(describe(app, id)?))).await
+}
+
+/// Refuses a change that was made on an older state.
+fn unchanged(what: &str, seen: Option<i64>, now: i64) -> Result<()> {
+    match seen {
+        Some(seen) if seen != now => Err(StoreError::Changed { what: what.into() }.into()),
+        _ => Ok(()),
+    }
 }
 
 #[patch("/projects/<id>", data = "<change>")]
@@ -176,8 +189,15 @@ async fn change(app: &Shared, id: i64, change: Sent<ProjectChange>) -> Answer<Js
                 app,
                 id,
                 || settings_label(&before, settings),
-                || change_settings(app, id, settings),
+                || {
+                    let now = app.store.project(id)?.version;
+                    unchanged("The scene's settings", change.version, now)?;
+                    change_settings(app, id, settings)
+                },
             )?;
+        }
+        if change.name.is_some() {
+            app.tell(Event::Project { project: id });
         }
         Ok(Json(describe(app, id)?))
     })
@@ -191,6 +211,7 @@ async fn discard(app: &Shared, id: i64) -> Answer<Status> {
         app.queue.stop_removed(&app.store);
         app.scenes.forget(id);
         app.sweep();
+        app.tell(Event::Project { project: id });
         Ok(Status::NoContent)
     })
     .await
@@ -322,7 +343,15 @@ async fn set_viewpoint(
             app,
             id,
             || viewpoint_label(&before, &draft),
-            || Ok(app.store.set_viewpoint(id, viewpoint, &draft)?),
+            || {
+                let now = app.store.viewpoint(id, viewpoint)?;
+                unchanged(
+                    &format!("The viewpoint {}", now.name),
+                    draft.version,
+                    now.version,
+                )?;
+                Ok(app.store.set_viewpoint(id, viewpoint, &draft)?)
+            },
         )?;
         Ok(Json(app.store.viewpoint(id, viewpoint)?))
     })

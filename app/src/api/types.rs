@@ -61,6 +61,9 @@ pub struct Viewpoint {
     /// What it rides on.
     #[serde(default)]
     pub ride: Option<Ride>,
+    /// Another one after every change.
+    #[serde(default)]
+    pub version: i64,
 }
 
 /// A viewpoint as it is sent to be made or changed.
@@ -79,6 +82,10 @@ pub struct ViewpointDraft {
     /// What it rides on.
     #[serde(default)]
     pub ride: Option<Ride>,
+    /// The version that was changed: if it is another one by now, the change is refused.
+    #[serde(default)]
+    #[ts(optional)]
+    pub version: Option<i64>,
 }
 
 /// A project on its card.
@@ -111,6 +118,8 @@ pub struct Project {
     pub scene: SceneSummary,
     /// Surroundings, lights, unit and moment.
     pub settings: SceneSettings,
+    /// Version of the settings: another one after every change of theirs.
+    pub version: i64,
     /// The places to stand.
     pub viewpoints: Vec<Viewpoint>,
     /// What was ordered, newest first.
@@ -131,6 +140,8 @@ pub struct ProjectChange {
     pub name: Option<String>,
     /// New surroundings, lights, unit and moment, all together.
     pub settings: Option<SceneSettings>,
+    /// The version of the settings that was changed: if it is another one by now, the change is refused.
+    pub version: Option<i64>,
 }
 
 /// Where an order is on its way.

@@ -79,7 +79,8 @@ const STEPS: [&str; 7] = [
             created INTEGER NOT NULL,
             scene_file TEXT NOT NULL,
             summary TEXT NOT NULL,
-            settings TEXT NOT NULL DEFAULT '{}'
+            settings TEXT NOT NULL DEFAULT '{}',
+            version INTEGER NOT NULL DEFAULT 0
         ) STRICT;
         INSERT INTO new_project (id, name, created, scene_file, summary, settings)
             SELECT id, name, created, scene_file, summary, settings FROM project;
@@ -90,7 +91,8 @@ const STEPS: [&str; 7] = [
             pose TEXT NOT NULL,
             unlocked INTEGER NOT NULL DEFAULT 0,
             place INTEGER NOT NULL DEFAULT 0,
-            more TEXT NOT NULL DEFAULT '{}'
+            more TEXT NOT NULL DEFAULT '{}',
+            version INTEGER NOT NULL DEFAULT 0
         ) STRICT;
         INSERT INTO new_viewpoint (id, project, name, pose, unlocked, place, more)
             SELECT id, project, name, pose, unlocked, place, more FROM viewpoint;

@@ -37,6 +37,14 @@ pub enum StoreError {
         /// The number asked for.
         id: i64,
     },
+    /// It was changed by somebody else meanwhile.
+    #[error(
+        "{what} was changed meanwhile in another window. Look at how it is now, and do it once more if it is still wanted."
+    )]
+    Changed {
+        /// What it is called.
+        what: String,
+    },
     /// Made by a later version.
     #[error(
         "The data folder was written by a newer Owl Dome (data version {found}, this one knows {known}); use the newer one."
@@ -142,6 +150,9 @@ impl Store {
             .unwrap_or_else(PoisonError::into_inner)
     }
 }
+
+/// A version that is newer than one before it: of the clock, so that what is removed and comes back never has an old one.
+const NEXT_VERSION: &str = "max(version + 1, CAST(unixepoch('subsec') * 1000 AS INTEGER))";
 
 fn found<T>(result: rusqlite::Result<T>, what: &'static str, id: i64) -> Result<T> {
     match result {

@@ -1,7 +1,7 @@
 //! Projects and their viewpoints.
 
 use super::leftovers::{give_up, give_up_orders};
-use super::{Result, Store, changed, found};
+use super::{NEXT_VERSION, Result, Store, changed, found};
 use crate::api::types::{ProjectCard, SceneSettings, SceneSummary};
 use rusqlite::params;
 
@@ -10,6 +10,8 @@ use rusqlite::params;
 pub struct ProjectRow {
     /// Number.
     pub id: i64,
+    /// Version of the settings.
+    pub version: i64,
     /// Name.
     pub name: String,
     /// The scene file, relative to the project's scene folder.
@@ -41,7 +43,9 @@ impl Store {
         settings: &SceneSettings,
     ) -> Result<()> {
         let rows = self.lock().execute(
-            "UPDATE project SET scene_file = ?2, summary = ?3, settings = ?4 WHERE id = ?1",
+            &format!(
+                "UPDATE project SET scene_file = ?2, summary = ?3, settings = ?4, version = {NEXT_VERSION} WHERE id = ?1"
+            ),
             params![
                 id,
                 scene_file,
@@ -79,7 +83,7 @@ impl Store {
     /// One project.
     pub fn project(&self, id: i64) -> Result<ProjectRow> {
         let row = self.lock().query_row(
-            "SELECT name, scene_file, summary, settings FROM project WHERE id = ?1 AND scene_file <> ''",
+            "SELECT name, scene_file, summary, settings, version FROM project WHERE id = ?1 AND scene_file <> ''",
             [id],
             |r| {
                 Ok((
@@ -87,16 +91,18 @@ impl Store {
                     r.get(1)?,
                     r.get::<_, String>(2)?,
                     r.get::<_, String>(3)?,
+                    r.get(4)?,
                 ))
             },
         );
-        let (name, scene_file, summary, settings) = found(row, "project", id)?;
+        let (name, scene_file, summary, settings, version) = found(row, "project", id)?;
         Ok(ProjectRow {
             id,
             name,
             scene_file,
             summary: serde_json::from_str(&summary)?,
             settings: serde_json::from_str(&settings)?,
+            version,
         })
     }
 
@@ -112,7 +118,7 @@ impl Store {
     /// Changes a project's surroundings, lights, unit or moment.
     pub fn set_settings(&self, id: i64, settings: &SceneSettings) -> Result<()> {
         let rows = self.lock().execute(
-            "UPDATE project SET settings = ?2 WHERE id = ?1",
+            &format!("UPDATE project SET settings = ?2, version = {NEXT_VERSION} WHERE id = ?1"),
             params![id, serde_json::to_string(settings)?],
         )?;
         changed(rows, "project", id)

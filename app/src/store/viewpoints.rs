@@ -1,10 +1,11 @@
 //! Viewpoints of projects.
 
-use super::{Result, Store, changed, found};
+use super::{NEXT_VERSION, Result, Store, changed, found};
 use crate::api::stand_types::{Opening, Ride};
 use crate::api::types::{Pose, Viewpoint, ViewpointDraft};
 use rusqlite::{Row, params};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// What a viewpoint has beside its pose.
 #[derive(Default, Serialize, Deserialize)]
@@ -14,7 +15,7 @@ struct More {
     ride: Option<Ride>,
 }
 
-const COLUMNS: &str = "id, name, pose, unlocked, more";
+const COLUMNS: &str = "id, name, pose, unlocked, more, version";
 
 impl Store {
     /// A project's viewpoints in their order.
@@ -59,8 +60,10 @@ impl Store {
     /// Changes a viewpoint.
     pub fn set_viewpoint(&self, project: i64, id: i64, draft: &ViewpointDraft) -> Result<()> {
         let rows = self.lock().execute(
-            "UPDATE viewpoint SET name = ?3, pose = ?4, unlocked = ?5, more = ?6
-             WHERE project = ?1 AND id = ?2",
+            &format!(
+                "UPDATE viewpoint SET name = ?3, pose = ?4, unlocked = ?5, more = ?6, version = {NEXT_VERSION}
+                    WHERE project = ?1 AND id = ?2"
+            ),
             params![
                 project,
                 id,
@@ -86,11 +89,15 @@ impl Store {
     pub fn replace_viewpoints(&self, project: i64, viewpoints: &[Viewpoint]) -> Result<()> {
         let mut db = self.lock();
         let transaction = db.transaction()?;
+        let known: BTreeMap<i64, i64> = transaction
+            .prepare("SELECT id, version FROM viewpoint WHERE project = ?1")?
+            .query_map([project], |r| Ok((r.get(0)?, r.get(1)?)))?
+            .collect::<rusqlite::Result<_>>()?;
         transaction.execute("DELETE FROM viewpoint WHERE project = ?1", [project])?;
         for (place, v) in viewpoints.iter().enumerate() {
             transaction.execute(
-                "INSERT INTO viewpoint (id, project, name, pose, unlocked, more, place)
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
+                "INSERT INTO viewpoint (id, project, name, pose, unlocked, more, place, version)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, max(?8, CAST(unixepoch('subsec') * 1000 AS INTEGER)))",
                 params![
                     v.id,
                     project,
@@ -98,7 +105,8 @@ impl Store {
                     serde_json::to_string(&v.pose)?,
                     v.unlocked,
                     more(&v.opening, &v.ride)?,
-                    place as i64 + 1
+                    place as i64 + 1,
+                    known.get(&v.id).map_or(0, |version| version + 1)
                 ],
             )?;
         }
@@ -113,13 +121,20 @@ fn more(opening: &Option<Opening>, ride: &Option<Ride>) -> Result<String> {
     })?)
 }
 
-type Columns = (i64, String, String, bool, String);
+type Columns = (i64, String, String, bool, String, i64);
 
 fn columns(r: &Row) -> rusqlite::Result<Columns> {
-    Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?))
+    Ok((
+        r.get(0)?,
+        r.get(1)?,
+        r.get(2)?,
+        r.get(3)?,
+        r.get(4)?,
+        r.get(5)?,
+    ))
 }
 
-fn viewpoint((id, name, pose, unlocked, more): Columns) -> Result<Viewpoint> {
+fn viewpoint((id, name, pose, unlocked, more, version): Columns) -> Result<Viewpoint> {
     let pose: Pose = serde_json::from_str(&pose)?;
     let more: More = serde_json::from_str(&more)?;
     Ok(Viewpoint {
@@ -129,5 +144,6 @@ fn viewpoint((id, name, pose, unlocked, more): Columns) -> Result<Viewpoint> {
         unlocked,
         opening: more.opening,
         ride: more.ride,
+        version,
     })
 }

@@ -2,7 +2,7 @@
 //! before and after it.
 
 use super::{App, Result, WorkError, settings};
-use crate::api::types::{SceneSettings, Viewpoint};
+use crate::api::types::{Event, SceneSettings, Viewpoint};
 use serde::{Deserialize, Serialize};
 use std::sync::{Mutex, PoisonError};
 use std::time::SystemTime;
@@ -15,9 +15,14 @@ struct State {
 }
 
 fn state(app: &App, project: i64) -> Result<State> {
+    let mut viewpoints = app.store.viewpoints(project)?;
+    for v in &mut viewpoints {
+        // Versions tell that something changed, not what.
+        v.version = 0;
+    }
     Ok(State {
         settings: app.store.project(project)?.settings,
-        viewpoints: app.store.viewpoints(project)?,
+        viewpoints,
     })
 }
 
@@ -46,6 +51,7 @@ pub fn change<T>(
             &serde_json::to_string(&before).map_err(crate::store::StoreError::from)?,
             &serde_json::to_string(&after).map_err(crate::store::StoreError::from)?,
         )?;
+        app.tell(Event::Project { project });
     }
     Ok(made)
 }
@@ -76,5 +82,7 @@ pub fn step(app: &App, project: i64, undo: bool) -> Result<()> {
         settings::apply(app, project, &now, &wanted.settings)?;
     }
     app.store.replace_viewpoints(project, &wanted.viewpoints)?;
-    Ok(app.store.mark_undone(change.id, undo)?)
+    app.store.mark_undone(change.id, undo)?;
+    app.tell(Event::Project { project });
+    Ok(())
 }

@@ -151,6 +151,7 @@ pub fn draft_of(viewpoint: &Viewpoint) -> ViewpointDraft {
         unlocked,
         opening,
         ride,
+        version: None,
     }
 }
 

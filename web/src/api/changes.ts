@@ -25,6 +25,18 @@ function withOrder(project: Project, order: Order): Project {
 export function useChanges(): void {
   const queries = useQueryClient();
   useEffect(() => {
+    // A key held down changes a project many times a second: it is asked for once for all of them.
+    const changed = new Set<number>();
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const soon = (project: number) => {
+      changed.add(project);
+      timer ??= setTimeout(() => {
+        timer = undefined;
+        void queries.invalidateQueries({ queryKey: keys.projects });
+        for (const id of changed) void queries.invalidateQueries({ queryKey: keys.project(id) });
+        changed.clear();
+      }, 250);
+    };
     const line = new EventSource("/api/events");
     line.addEventListener("message", (message: MessageEvent<string>) => {
       const event = JSON.parse(message.data) as Event | { kind: "open" };
@@ -48,13 +60,15 @@ export function useChanges(): void {
       } else if (event.kind === "pictures") {
         void queries.invalidateQueries({ queryKey: keys.pictures });
       } else if (event.kind === "project") {
-        void queries.invalidateQueries({ queryKey: keys.projects });
-        void queries.invalidateQueries({ queryKey: keys.project(event.project) });
+        soon(event.project);
       } else {
         // The line was opened again, or something else changed: what was missed is asked for.
         void queries.invalidateQueries();
       }
     });
-    return () => line.close();
+    return () => {
+      clearTimeout(timer);
+      line.close();
+    };
   }, [queries]);
 }

@@ -26,6 +26,10 @@ scene: SceneSummary,
  */
 settings: SceneSettings, 
 /**
+ * Version of the settings: another one after every change of theirs.
+ */
+version: number, 
+/**
  * The places to stand.
  */
 viewpoints: Array<Viewpoint>, 

@@ -12,4 +12,8 @@ name?: string,
 /**
  * New surroundings, lights, unit and moment, all together.
  */
-settings?: SceneSettings, };
+settings?: SceneSettings, 
+/**
+ * The version of the settings that was changed: if it is another one by now, the change is refused.
+ */
+version?: number, };

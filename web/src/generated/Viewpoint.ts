@@ -30,4 +30,8 @@ opening: Opening | null,
 /**
  * What it rides on.
  */
-ride: Ride | null, };
+ride: Ride | null, 
+/**
+ * Another one after every change.
+ */
+version: number, };

@@ -26,4 +26,8 @@ opening: Opening | null,
 /**
  * What it rides on.
  */
-ride: Ride | null, };
+ride: Ride | null, 
+/**
+ * The version that was changed: if it is another one by now, the change is refused.
+ */
+version?: number, };

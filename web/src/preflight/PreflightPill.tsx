@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
+import { changeSettings } from "../api/changing";
 import type { FindingInfo } from "../generated/FindingInfo";
 import type { Project } from "../generated/Project";
 import type { Purpose } from "../generated/Purpose";
@@ -29,16 +30,14 @@ export function PreflightPill({ project }: { project: Project }) {
   const panel = useRef<HTMLDivElement>(null);
   const findings = usePreflight(project);
   const fix = useMutation({
-    mutationFn: (finding: FindingInfo) => applyFix(project, finding),
+    mutationFn: (finding: FindingInfo) => applyFix(queries, project, finding),
     onSuccess: async () => {
       queries.setQueryData(keys.project(project.id), await api.project(project.id));
     },
   });
   const { stand } = project.settings;
   const settings = useMutation({
-    mutationFn: (next: Project["settings"]["stand"]) =>
-      api.changeProject(project.id, { settings: { ...project.settings, stand: next } }),
-    onSuccess: (p) => queries.setQueryData(keys.project(p.id), p),
+    mutationFn: (next: Project["settings"]["stand"]) => changeSettings(queries, project, { stand: next }),
   });
   useEffect(() => {
     if (!open) return;

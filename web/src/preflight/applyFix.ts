@@ -1,4 +1,5 @@
-import { api } from "../api/client";
+import type { QueryClient } from "@tanstack/react-query";
+import { changeSettings, changeViewpoint } from "../api/changing";
 import type { FindingInfo } from "../generated/FindingInfo";
 import type { Project } from "../generated/Project";
 import type { SceneSettings } from "../generated/SceneSettings";
@@ -16,18 +17,19 @@ export function hiding(settings: SceneSettings, hide: string[], unseen: boolean)
 }
 
 /** Does what one click can do about a finding. */
-export async function applyFix(project: Project, { fix, viewpoint }: FindingInfo): Promise<void> {
+export async function applyFix(
+  queries: QueryClient,
+  project: Project,
+  { fix, viewpoint }: FindingInfo,
+): Promise<void> {
   if (!fix) return;
   if (fix.hide.length > 0) {
-    const { settings } = project;
-    await api.changeProject(project.id, {
-      settings: { ...settings, lights: hiding(settings, fix.hide, true) },
-    });
+    await changeSettings(queries, project, { lights: hiding(project.settings, fix.hide, true) });
   }
   const v = project.viewpoints.find((o) => o.id === viewpoint);
   if (fix.pose && v) {
     const level = fix.pose.pitch_deg === 0 && fix.pose.roll_deg === 0;
-    await api.setViewpoint(project.id, v.id, {
+    await changeViewpoint(queries, project.id, v, {
       name: v.name,
       pose: fix.pose,
       unlocked: v.unlocked && !level,

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { useLocation } from "wouter";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
+import { changeSettings } from "../api/changing";
 import type { Project } from "../generated/Project";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { Busy } from "../parts/Busy";
@@ -198,9 +199,7 @@ export function SceneStage({ project }: { project: Project }) {
     { clay },
   );
   const change = useMutation({
-    mutationFn: (part: Partial<Project["settings"]>) =>
-      api.changeProject(project.id, { settings: { ...settings, ...part } }),
-    onSuccess: (p) => queries.setQueryData(keys.project(project.id), p),
+    mutationFn: (part: Partial<Project["settings"]>) => changeSettings(queries, project, part),
   });
   const remove = useMutation({
     mutationFn: () => api.removeProject(project.id),

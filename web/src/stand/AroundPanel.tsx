@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { applyFix } from "../preflight/applyFix";
 import { FindingRow } from "../preflight/FindingRow";
 import type { FindingInfo } from "../generated/FindingInfo";
@@ -19,6 +20,7 @@ interface Props {
 
 /** What is near, and what is wrong with the place. */
 export function AroundPanel({ project, stand, findings, onShow }: Props) {
+  const queries = useQueryClient();
   const near = stand.clearance?.nearest;
   const { stand: limits } = project.settings;
   return (
@@ -70,7 +72,7 @@ export function AroundPanel({ project, stand, findings, onShow }: Props) {
             place={false}
             onFix={(finding) =>
               stand.whole(async () => {
-                await applyFix(project, finding);
+                await applyFix(queries, project, finding);
                 return api.project(project.id);
               })
             }

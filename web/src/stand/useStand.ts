@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useLayoutEffect, useRef, useState } from "react";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
+import { changeViewpoint, changeSettings } from "../api/changing";
 import type { ClearanceInfo } from "../generated/ClearanceInfo";
 import type { Pose } from "../generated/Pose";
 import type { Project } from "../generated/Project";
@@ -52,13 +53,9 @@ export function useStand(project: Project) {
   );
   const again = () => queries.invalidateQueries({ queryKey: keys.project(project.id) });
   const save = useMutation({
-    mutationFn: ({ id, draft }: { id: number; draft: ViewpointDraft }) =>
-      api.setViewpoint(project.id, id, draft),
-    onSuccess: async (v) => {
-      queries.setQueryData<Project>(
-        keys.project(project.id),
-        (p) => p && { ...p, viewpoints: p.viewpoints.map((o) => (o.id === v.id ? v : o)) },
-      );
+    mutationFn: ({ of, draft }: { of: Viewpoint; draft: ViewpointDraft }) =>
+      changeViewpoint(queries, project.id, of, draft),
+    onSuccess: async () => {
       setAhead(null);
       await again();
     },
@@ -89,7 +86,7 @@ export function useStand(project: Project) {
     },
   });
   const settings = (part: Partial<SceneSettings>) =>
-    whole.mutate(() => api.changeProject(project.id, { settings: { ...project.settings, ...part } }));
+    whole.mutate(() => changeSettings(queries, project, part));
 
   const change = (part: Change, end: boolean) => {
     const { name, unlocked, opening, ride, ...pose } = part;
@@ -104,7 +101,7 @@ export function useStand(project: Project) {
     latest.current = next;
     setAhead(next);
     setDragging(!end);
-    if (end && viewpoint) save.mutate({ id: viewpoint.id, draft: next });
+    if (end && viewpoint) save.mutate({ of: viewpoint, draft: next });
   };
 
   const id = viewpoint?.id ?? 0;
