@@ -134,6 +134,21 @@ async fn moving(server: &Server, b: &Browser) {
         ((at(&viewpoint(server, 0), 1) - 1.2).abs() < 1e-3).then_some(())
     });
 
+    // A drag that is taken away in the middle counts as far as it came.
+    let seated = viewpoint(server, 0);
+    let handle = b.middle("[data-testid=viewpoint-handle]").await;
+    b.hold_and_move(handle, (30, 0), 6).await;
+    b.script("document.querySelector('[data-testid=plan]').dispatchEvent(new PointerEvent('pointercancel', {bubbles: true, pointerId: 1})); return true;").await;
+    wait_for("the drag that was taken away", || {
+        (at(&viewpoint(server, 0), 0) > at(&seated, 0) + 0.5).then_some(())
+    });
+    b.until(
+        "no more moving",
+        "return !document.querySelector('[data-testid=live]').innerText.includes('Moving');",
+    )
+    .await;
+    b.let_go().await;
+
     // Horizon: dragging turns.
     let turned_from = heading(&viewpoint(server, 0));
     let horizon = b.middle("[data-testid=horizon] [role=application]").await;

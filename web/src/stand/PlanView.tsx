@@ -97,6 +97,13 @@ export function PlanView(props: Props) {
       else props.onPick(headingTo(x, z, px, pz));
     }
   };
+  // Taken away in the middle of a drag (another gesture, another window): the viewpoint stays where it is by now.
+  const cancel = () => {
+    const d = drag.current;
+    drag.current = null;
+    setFrom(null);
+    if (d?.kind === "viewpoint" && d.moved) onMove(x, z, true);
+  };
   const keys = (e: React.KeyboardEvent) => {
     const step = e.shiftKey ? 0.5 : 0.1;
     const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
@@ -153,7 +160,7 @@ export function PlanView(props: Props) {
       onPointerDown={(e) => start(e, "paper")}
       onPointerMove={move}
       onPointerUp={up}
-      onPointerCancel={() => (drag.current = null)}
+      onPointerCancel={cancel}
       onKeyDown={pan}
     >
       <svg viewBox={view.viewBox} className="absolute inset-0 size-full" aria-hidden="true">

@@ -41,8 +41,10 @@ export function useStand(project: Project) {
   const [dragging, setDragging] = useState(false);
   const current = ahead ?? (viewpoint ? draftOf(viewpoint) : NOWHERE);
   const latest = useRef(current);
+  const chosenNow = useRef(chosen);
   useLayoutEffect(() => {
     latest.current = current;
+    chosenNow.current = viewpoint?.id ?? 0;
   });
 
   const keepProject = useCallback(
@@ -126,7 +128,15 @@ export function useStand(project: Project) {
     const height = kept.current;
     change({ position: [x, y, z] }, false);
     if (!end) return;
-    const finish = (to: number) => change({ position: [x, to, z] }, true);
+    const of = viewpoint;
+    const moved = latest.current;
+    const finish = (to: number) => {
+      const position: Pose["position"] = [x, to, z];
+      // Whoever chose another viewpoint while the floor was looked for has moved this one all the same, and not that one.
+      if (of && chosenNow.current !== of.id)
+        save.mutate({ of, draft: { ...moved, pose: { ...moved.pose, position } } });
+      else change({ position }, true);
+    };
     if (height === null) return finish(y);
     void api
       .clearance(project.id, id, { ...latest.current.pose, position: [x, y + 0.3, z] })
