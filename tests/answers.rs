@@ -12,21 +12,11 @@ fn project(server: &Server, id: i64) -> Value {
     server.json("GET", &format!("/api/projects/{id}"), None).1
 }
 
-fn order(server: &Server, project_id: i64, wish: Value) -> i64 {
-    let mut body = wish;
-    body["viewpoint"] = project(server, project_id)["viewpoints"][0]["id"].clone();
-    let path = format!("/api/projects/{project_id}/orders");
-    let (status, order) = server.json("POST", &path, Some(body));
-    assert_eq!(status, 200, "{order}");
-    order["id"].as_i64().unwrap()
-}
-
 /// The value under the pointer is the master's own, for every pass, read by another way (strip by strip).
 #[test]
 fn values_under_the_pointer_are_those_of_the_master() {
     let (_folder, server, id) = with_room();
-    let id = order(
-        &server,
+    let id = server.order(
         id,
         json!({"width": 128, "samples": 4, "passes": ["depth", "object-mask", "normal", "noise"]}),
     );
@@ -132,7 +122,7 @@ fn values_under_the_pointer_are_those_of_the_master() {
 #[test]
 fn what_is_finished_is_one_picture() {
     let (_folder, server, project_id) = with_room();
-    let id = order(&server, project_id, json!({"width": 512, "samples": 120}));
+    let id = server.order(project_id, json!({"width": 512, "samples": 120}));
     let strips = server.files_of(id).join("strips");
     let finished = || {
         let names = std::fs::read_dir(&strips).map_or(Vec::new(), |d| {
@@ -200,10 +190,10 @@ fn the_queue_tells_of_every_project() {
     let other = other["id"].as_i64().unwrap();
     assert_eq!(server.json("GET", "/api/queue", None).1, json!([]));
     let long = json!({"width": 2048, "samples": 4000});
-    let one = order(&server, first, long.clone());
+    let one = server.order(first, long.clone());
     server.wait_for_order(one, "running");
-    let two = order(&server, other, long.clone());
-    let three = order(&server, first, long);
+    let two = server.order(other, long.clone());
+    let three = server.order(first, long);
     let queue = server.json("GET", "/api/queue", None).1;
     let seen: Vec<_> = (queue.as_array().unwrap().iter())
         .map(|e| {
@@ -413,7 +403,7 @@ fn events_tell_what_changed() {
             }
         }
     });
-    let order = order(&server, id, json!({"width": 256, "samples": 64}));
+    let order = server.order(id, json!({"width": 256, "samples": 64}));
     let mut kinds = std::collections::BTreeSet::new();
     let mut shares: Vec<f64> = Vec::new();
     loop {

@@ -4,26 +4,9 @@ mod support;
 
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
-use support::{Server, outside, run_fails, run_ok, scene_in, text, wait_for, with_room};
-
-fn order(server: &Server, project: i64, wish: Value) -> i64 {
-    let viewpoints = server
-        .json("GET", &format!("/api/projects/{project}"), None)
-        .1["viewpoints"]
-        .clone();
-    let mut body = json!({"viewpoint": viewpoints[0]["id"]});
-    for (key, value) in wish.as_object().unwrap() {
-        body[key] = value.clone();
-    }
-    let path = format!("/api/projects/{project}/orders");
-    let (status, order) = server.json("POST", &path, Some(body));
-    assert_eq!(status, 200, "{order}");
-    order["id"].as_i64().unwrap()
-}
-
-fn told(server: &Server, order: i64) -> Value {
-    server.json("GET", &format!("/api/orders/{order}"), None).1
-}
+use support::{
+    Server, outside, run_fails, run_ok, scene_in, small_picture, text, wait_for, with_room,
+};
 
 fn strips_in(files: &Path) -> Vec<PathBuf> {
     let mut found: Vec<PathBuf> = std::fs::read_dir(files.join("strips"))
@@ -168,18 +151,18 @@ fn join_refuses_parts_of_different_pictures() {
 fn the_same_picture_is_made_once() {
     let (_folder, server, id) = with_room();
     let wish = json!({"width": 128, "samples": 16});
-    let first = order(&server, id, wish.clone());
+    let first = server.order(id, wish.clone());
     let made = server.wait_for_order(first, "done");
     let master = server.files_of(first).join("master.exr");
     let stamp = || std::fs::metadata(&master).unwrap().modified().unwrap();
     let before = stamp();
-    let second = order(&server, id, wish.clone());
+    let second = server.order(id, wish.clone());
     let again = server.wait_for_order(second, "done");
     assert_eq!(made["picture"], again["picture"]);
     assert_eq!(made["noise_percent"], again["noise_percent"]);
     assert_eq!(made["mean_samples"], again["mean_samples"]);
     assert_eq!(stamp(), before, "the master was written again");
-    let other = order(&server, id, json!({"width": 128, "samples": 16, "seed": 5}));
+    let other = server.order(id, json!({"width": 128, "samples": 16, "seed": 5}));
     assert_ne!(
         server.wait_for_order(other, "done")["picture"],
         made["picture"]
@@ -205,7 +188,7 @@ fn the_same_picture_is_made_once() {
     );
     remove(second);
     assert!(!master.exists());
-    assert_eq!(told(&server, other)["state"], "done");
+    assert_eq!(server.told(other)["state"], "done");
 }
 
 /// Strips of another engine, or of a scene that was corrected meanwhile, never get into a picture: it is begun anew, and the
@@ -216,11 +199,11 @@ fn what_was_begun_otherwise_is_begun_anew() {
     let wish = json!({"width": 256, "samples": 48});
     let undisturbed = {
         let (_folder, server, id) = with_room();
-        let order = order(&server, id, wish.clone());
+        let order = server.order(id, wish.clone());
         server.wait_for_order(order, "done");
         std::fs::read(server.files_of(order).join("master.exr")).unwrap()
     };
-    let cut = order(&server, id, wish);
+    let cut = server.order(id, wish);
     let files = server.files_of(cut);
     wait_for("two strips", || {
         (strips_in(&files).len() >= 2).then_some(())
@@ -254,7 +237,7 @@ fn what_was_begun_otherwise_is_begun_anew() {
         202
     );
     let running = wait_for("what is said of it", || {
-        let order = told(&server, cut);
+        let order = server.told(cut);
         order["problem"].is_string().then_some(order)
     });
     let said = running["problem"].as_str().unwrap();
@@ -275,15 +258,11 @@ fn what_was_begun_otherwise_is_begun_anew() {
 #[test]
 fn a_strip_of_another_picture_is_made_again() {
     let (folder, server, id) = with_room();
-    let one = order(&server, id, json!({"width": 256, "samples": 1, "seed": 3}));
+    let one = server.order(id, json!({"width": 256, "samples": 1, "seed": 3}));
     server.wait_for_order(one, "done");
     let whole = std::fs::read(server.files_of(one).join("master.exr")).unwrap();
     // The same, begun again with a strip of another seed among its own.
-    let other = order(
-        &server,
-        id,
-        json!({"width": 256, "samples": 200, "seed": 4}),
-    );
+    let other = server.order(id, json!({"width": 256, "samples": 200, "seed": 4}));
     let other_files = server.files_of(other);
     wait_for("a strip", || {
         (!strips_in(&other_files).is_empty()).then_some(())
@@ -324,24 +303,24 @@ fn a_strip_of_another_picture_is_made_again() {
 #[test]
 fn numbers_are_never_used_twice() {
     let (_folder, server, id) = with_room();
-    let one = order(&server, id, json!({"width": 32, "samples": 1}));
+    let one = server.order(id, json!({"width": 32, "samples": 1}));
     server.wait_for_order(one, "done");
     server.json("DELETE", &format!("/api/orders/{one}"), None);
-    let two = order(&server, id, json!({"width": 64, "samples": 1}));
+    let two = server.order(id, json!({"width": 64, "samples": 1}));
     assert!(two > one, "{one} was used again");
     let (status, project) = server.json("DELETE", &format!("/api/projects/{id}"), None);
     assert_eq!(status, 204, "{project}");
     let (status, again) = server.upload("room.glb", &support::scene::room_glb());
     assert_eq!(status, 200);
     assert!(again["id"].as_i64().unwrap() > id, "{again}");
-    let (_, first) = server.bring("/api/pictures?file=a.png", &picture());
+    let (_, first) = server.bring("/api/pictures?file=a.png", &small_picture());
     assert_eq!(
         server
             .json("DELETE", &format!("/api/pictures/{}", first["id"]), None)
             .0,
         204
     );
-    let (_, second) = server.bring("/api/pictures?file=a.png", &picture());
+    let (_, second) = server.bring("/api/pictures?file=a.png", &small_picture());
     assert!(
         second["id"].as_i64() > first["id"].as_i64(),
         "{first} {second}"
@@ -371,12 +350,4 @@ fn numbers_are_never_used_twice() {
         .1;
     let back = project["viewpoints"].as_array().unwrap().iter();
     assert!(back.clone().any(|v| v["id"] == added["id"]), "{project}");
-}
-
-fn picture() -> Vec<u8> {
-    let mut bytes = std::io::Cursor::new(Vec::new());
-    image::RgbImage::from_fn(8, 4, |x, y| image::Rgb([x as u8 * 30, y as u8 * 60, 9]))
-        .write_to(&mut bytes, image::ImageFormat::Png)
-        .unwrap();
-    bytes.into_inner()
 }

@@ -4,15 +4,8 @@ mod support;
 
 use serde_json::Value;
 use std::path::{Path, PathBuf};
-use support::browser::Browser;
+use support::browser::{Browser, runtime};
 use support::{Server, exiftool, wait_for};
-
-fn runtime() -> rocket::tokio::runtime::Runtime {
-    rocket::tokio::runtime::Builder::new_multi_thread()
-        .enable_all()
-        .build()
-        .unwrap()
-}
 
 /// Width and samples of the order; the pictures for the documentation are larger and calmer.
 fn order_size() -> (u32, u32) {

@@ -3,7 +3,7 @@
 mod support;
 
 use serde_json::{Value, json};
-use support::browser::Browser;
+use support::browser::{Browser, runtime};
 use support::{Server, wait_for, with_room};
 
 const TAB: &str = "\u{e004}";
@@ -14,13 +14,6 @@ const UP: &str = "\u{e013}";
 const RIGHT: &str = "\u{e014}";
 const DOWN: &str = "\u{e015}";
 const SHIFT: &str = "\u{e008}";
-
-fn runtime() -> rocket::tokio::runtime::Runtime {
-    rocket::tokio::runtime::Builder::new_multi_thread()
-        .enable_all()
-        .build()
-        .unwrap()
-}
 
 fn project(server: &Server, id: i64) -> Value {
     server.json("GET", &format!("/api/projects/{id}"), None).1

@@ -4,15 +4,8 @@
 mod support;
 
 use serde_json::{Value, json};
-use support::browser::Browser;
+use support::browser::{Browser, runtime};
 use support::{Server, scene_in, text, wait_for};
-
-fn runtime() -> rocket::tokio::runtime::Runtime {
-    rocket::tokio::runtime::Builder::new_multi_thread()
-        .enable_all()
-        .build()
-        .unwrap()
-}
 
 /// Fields that the browser or the page calls invalid, and refusals that are shown.
 const WRONG: &str = "return [...document.querySelectorAll('input:invalid, select:invalid, [aria-invalid=true], [role=alert]')].map(e => e.outerHTML.slice(0, 200));";

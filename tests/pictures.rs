@@ -7,7 +7,7 @@ use image::{ImageFormat, RgbImage, imageops};
 use serde_json::{Value, json};
 use std::io::{Cursor, Read};
 use std::path::Path;
-use support::browser::Browser;
+use support::browser::{Browser, runtime};
 use support::{Server, run_ok, text, wait_for};
 
 fn png(picture: &RgbImage) -> Vec<u8> {
@@ -543,11 +543,7 @@ fn a_picture_in_the_browser() {
         }
     }
     std::fs::write(&torn, png(&picture)).unwrap();
-    let runtime = rocket::tokio::runtime::Builder::new_multi_thread()
-        .enable_all()
-        .build()
-        .unwrap();
-    runtime.block_on(async {
+    runtime().block_on(async {
         let b = Browser::open(folder.path()).await;
         b.client.goto(&base).await.unwrap();
         b.press("Pictures").await;

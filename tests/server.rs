@@ -5,32 +5,17 @@ mod support;
 use serde_json::{Value, json};
 use support::{Server, run_fails, wait_for, with_room};
 
-fn order(server: &Server, project: i64, width: u32, samples: u32) -> i64 {
-    let viewpoint = server
-        .json("GET", &format!("/api/projects/{project}"), None)
-        .1["viewpoints"][0]["id"]
-        .clone();
-    let body = json!({"viewpoint": viewpoint, "width": width, "samples": samples});
-    let (status, order) = server.json(
-        "POST",
-        &format!("/api/projects/{project}/orders"),
-        Some(body),
-    );
-    assert_eq!(status, 200, "{order}");
-    order["id"].as_i64().unwrap()
-}
-
 #[test]
 fn a_render_cut_off_by_kill_ends_with_the_same_bytes() {
     let undisturbed = {
         let (_folder, server, project) = with_room();
-        let quiet = order(&server, project, 256, 32);
+        let quiet = server.order(project, json!({"width": 256, "samples": 32}));
         server.wait_for_order(quiet, "done");
         std::fs::read(server.files_of(quiet).join("master.exr")).unwrap()
     };
     let (folder, server, project) = with_room();
     let data = folder.path().join("data");
-    let cut = order(&server, project, 256, 32);
+    let cut = server.order(project, json!({"width": 256, "samples": 32}));
     let files = server.files_of(cut);
     let strips = files.join("strips");
     let finished = || {
@@ -89,8 +74,8 @@ fn a_render_cut_off_by_kill_ends_with_the_same_bytes() {
 #[test]
 fn an_order_can_be_stopped_and_gone_on_with() {
     let (_folder, server, project) = with_room();
-    let long = order(&server, project, 1024, 64);
-    let waiting = order(&server, project, 64, 1);
+    let long = server.order(project, json!({"width": 1024, "samples": 64}));
+    let waiting = server.order(project, json!({"width": 64, "samples": 1}));
     server.wait_for_order(long, "running");
     assert_eq!(
         server
@@ -152,7 +137,7 @@ fn an_order_can_be_stopped_and_gone_on_with() {
 #[test]
 fn a_package_is_checked_and_downloads_in_ranges() {
     let (_folder, server, project) = with_room();
-    let id = order(&server, project, 128, 2);
+    let id = server.order(project, json!({"width": 128, "samples": 2}));
     server.wait_for_order(id, "done");
     let ask = |heading: Value, quality: u32| {
         let body = json!({"opening_heading_deg": heading, "opening_pitch_deg": -4, "opening_hfov_deg": 70, "exposure_stops": 0.5, "soft": false, "quality": quality});

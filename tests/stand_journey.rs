@@ -4,7 +4,7 @@ mod support;
 
 use dome_optics::angle::wrap_signed_deg;
 use serde_json::{Value, json};
-use support::browser::Browser;
+use support::browser::{Browser, runtime};
 use support::{Server, wait_for};
 
 const PROJECT: &str = "/api/projects/1";
@@ -67,11 +67,7 @@ fn standing_in_the_observatory() {
     let folder = tempfile::tempdir().unwrap();
     let server = Server::start(&folder.path().join("data"), true);
     let base = server.address.clone();
-    let runtime = rocket::tokio::runtime::Builder::new_multi_thread()
-        .enable_all()
-        .build()
-        .unwrap();
-    runtime.block_on(async {
+    runtime().block_on(async {
         let b = Browser::open(folder.path()).await;
         b.client.goto(&format!("{base}/project/1/stand")).await.unwrap();
         b.until("the plan's solids", "const p = document.querySelector('[data-testid=plan]'); return !!p && Number(p.dataset.solids) > 20;").await;

@@ -6,21 +6,7 @@ use rusqlite::Connection;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use support::{Server, run_fails, run_ok, text, wait_for, with_room};
-
-fn order(server: &Server, project: i64, wish: Value) -> i64 {
-    let project = server
-        .json("GET", &format!("/api/projects/{project}"), None)
-        .1;
-    let mut body = json!({"viewpoint": project["viewpoints"][0]["id"]});
-    for (key, value) in wish.as_object().unwrap() {
-        body[key] = value.clone();
-    }
-    let path = format!("/api/projects/{}/orders", project["id"]);
-    let (status, order) = server.json("POST", &path, Some(body));
-    assert_eq!(status, 200, "{order}");
-    order["id"].as_i64().unwrap()
-}
+use support::{Server, run_fails, run_ok, small_picture, text, wait_for, with_room};
 
 fn orders(server: &Server, project: i64) -> Vec<Value> {
     let project = server
@@ -50,15 +36,28 @@ fn listing(folder: &Path) -> Vec<(PathBuf, u64)> {
 #[test]
 fn an_unreadable_row_is_set_aside_and_told() {
     let (folder, server, id) = with_room();
-    let good = order(&server, id, json!({"width": 32, "samples": 1}));
+    let good = server.order(id, json!({"width": 32, "samples": 1}));
     server.wait_for_order(good, "done");
-    let bad = order(&server, id, json!({"width": 32, "samples": 2}));
+    let bad = server.order(id, json!({"width": 32, "samples": 2}));
     server.wait_for_order(bad, "done");
-    let waiting = order(&server, id, json!({"width": 32, "samples": 3}));
+    let waiting = server.order(id, json!({"width": 32, "samples": 3}));
     server.wait_for_order(waiting, "done");
+    let picture = |name: &str| {
+        let (status, picture) =
+            server.bring(&format!("/api/pictures?file={name}"), &small_picture());
+        assert_eq!(status, 200, "{picture}");
+        picture["id"].as_i64().unwrap()
+    };
+    let (lost, kept) = (picture("lost.png"), picture("kept.png"));
     let data = server.data.clone();
     server.kill();
     let database = Connection::open(data.join("owl-dome.db")).unwrap();
+    database
+        .execute(
+            "UPDATE picture SET record = 'no record' WHERE id = ?1",
+            [lost],
+        )
+        .unwrap();
     let queued = "\"queued\"";
     database
         .execute(
@@ -89,6 +88,23 @@ fn an_unreadable_row_is_set_aside_and_told() {
         204
     );
     assert_eq!(orders(&server, id).len(), 2);
+    // Pictures likewise.
+    let all = server.json("GET", "/api/pictures", None).1;
+    assert_eq!(
+        (&all["unreadable"], &all["pictures"][0]["id"]),
+        (&json!([lost]), &json!(kept))
+    );
+    assert_eq!(
+        server
+            .json("DELETE", &format!("/api/pictures/{lost}"), None)
+            .0,
+        204
+    );
+    assert_eq!(
+        server.json("GET", "/api/pictures", None).1["unreadable"],
+        json!([])
+    );
+    assert!(!data.join(format!("pictures/{lost}")).exists());
 }
 
 /// A folder whose database is gone or empty is never begun anew: that is told, and a copy from `backups/` brings all back.
@@ -96,18 +112,12 @@ fn an_unreadable_row_is_set_aside_and_told() {
 fn a_lost_database_is_told_and_comes_back_from_its_copy() {
     let (_folder, server, id) = with_room();
     let data = server.data.clone();
-    let done = order(&server, id, json!({"width": 32, "samples": 1}));
+    let done = server.order(id, json!({"width": 32, "samples": 1}));
     server.wait_for_order(done, "done");
     assert!(server.end().success());
-    // Started again, it keeps a copy of the day; that of its first start knew nothing yet.
-    for copy in std::fs::read_dir(data.join("backups")).unwrap().flatten() {
-        std::fs::remove_file(copy.path()).unwrap();
-    }
+    let latest = data.join("backups/latest.db");
+    assert!(latest.exists(), "a clean end leaves a copy");
     let server = Server::start(&data, false);
-    let copy = wait_for("the day's copy", || {
-        let mut copies = std::fs::read_dir(data.join("backups")).unwrap().flatten();
-        copies.find(|e| e.path().extension().is_some_and(|x| x == "db"))
-    });
     let before = orders(&server, id);
     assert!(server.end().success());
     // After a clean end everything is in the one file.
@@ -128,7 +138,7 @@ fn a_lost_database_is_told_and_comes_back_from_its_copy() {
         );
         assert_eq!(listing(&data), was, "something was changed");
     }
-    std::fs::copy(copy.path(), data.join("owl-dome.db")).unwrap();
+    std::fs::copy(latest, data.join("owl-dome.db")).unwrap();
     let server = Server::start(&data, false);
     assert_eq!(orders(&server, id), before);
     assert!(
@@ -162,12 +172,12 @@ fn looking_does_not_carry_a_database_over() {
 #[test]
 fn a_master_that_is_gone_is_told_and_made_again() {
     let (_folder, server, id) = with_room();
-    let done = order(&server, id, json!({"width": 64, "samples": 2}));
+    let done = server.order(id, json!({"width": 64, "samples": 2}));
     server.wait_for_order(done, "done");
     let master = server.files_of(done).join("master.exr");
     let bytes = std::fs::read(&master).unwrap();
     std::fs::remove_file(&master).unwrap();
-    let told = server.json("GET", &format!("/api/orders/{done}"), None).1;
+    let told = server.told(done);
     assert_eq!(told["state"], "failed");
     assert!(
         told["problem"].as_str().unwrap().contains("master is gone"),
@@ -213,7 +223,7 @@ fn a_full_disk_is_waited_for() {
     let wish = json!({"width": 512, "samples": 24});
     let undisturbed = {
         let (_folder, server, id) = with_room();
-        let quiet = order(&server, id, wish.clone());
+        let quiet = server.order(id, wish.clone());
         server.wait_for_order(quiet, "done");
         std::fs::read(server.files_of(quiet).join("master.exr")).unwrap()
     };
@@ -225,7 +235,7 @@ fn a_full_disk_is_waited_for() {
     let (status, project) = server.upload("room.glb", &support::scene::room_glb());
     assert_eq!(status, 200, "{project}");
     let id = project["id"].as_i64().unwrap();
-    let cut = order(&server, id, wish);
+    let cut = server.order(id, wish);
     let strips = server.files_of(cut).join("strips");
     wait_for("a strip", || {
         (std::fs::read_dir(&strips).map_or(0, Iterator::count) >= 2).then_some(())
@@ -243,7 +253,7 @@ fn a_full_disk_is_waited_for() {
     fill();
     let waiting = wait_for("the order to wait for room", || {
         fill();
-        let order = server.json("GET", &format!("/api/orders/{cut}"), None).1;
+        let order = server.told(cut);
         order["problem"].as_str()?.contains("disk").then_some(order)
     });
     assert!(
@@ -267,7 +277,7 @@ fn a_full_disk_is_waited_for() {
 #[test]
 fn a_locked_database_is_waited_for() {
     let (_folder, server, id) = with_room();
-    let cut = order(&server, id, json!({"width": 256, "samples": 8}));
+    let cut = server.order(id, json!({"width": 256, "samples": 8}));
     let master = server.files_of(cut).join("master.exr");
     let mut other = Connection::open(server.data.join("owl-dome.db")).unwrap();
     other.busy_timeout(support::patience()).unwrap();
@@ -277,7 +287,7 @@ fn a_locked_database_is_waited_for() {
     wait_for("the master", || master.exists().then_some(()));
     // The end cannot be written down yet: 5 s are what the database waits by itself.
     std::thread::sleep(std::time::Duration::from_secs(8));
-    let meanwhile = server.json("GET", &format!("/api/orders/{cut}"), None).1;
+    let meanwhile = server.told(cut);
     assert_eq!(meanwhile["state"], "running");
     drop(held);
     let done = server.wait_for_order(cut, "done");

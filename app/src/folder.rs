@@ -81,7 +81,7 @@ impl DataFolder {
             return Ok(());
         }
         Err(format!(
-            "The database {} is missing or empty, but its data are there ({}). Nothing was changed. Put the newest copy from {} in its place, or choose another folder with --data.",
+            "The database {} is missing or empty, but its data are there ({}). Nothing was changed. Put a copy from {} in its place, such as latest.db,, or choose another folder with --data.",
             database.display(),
             kept.join(", "),
             self.backups().display()

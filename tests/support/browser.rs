@@ -9,6 +9,14 @@ use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
+/// What runs a test in a browser.
+pub fn runtime() -> rocket::tokio::runtime::Runtime {
+    rocket::tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+        .unwrap()
+}
+
 /// A browser window of 1280 x 800 px.
 pub struct Browser {
     driver: Driver,

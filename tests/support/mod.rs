@@ -176,11 +176,25 @@ impl Server {
         (status, serde_json::from_slice(&answer).unwrap())
     }
 
+    /// Orders a picture from a project's first viewpoint; gives the order's number.
+    pub fn order(&self, project: i64, wish: Value) -> i64 {
+        let path = format!("/api/projects/{project}");
+        let mut body = wish;
+        body["viewpoint"] = self.json("GET", &path, None).1["viewpoints"][0]["id"].clone();
+        let (status, order) = self.json("POST", &format!("{path}/orders"), Some(body));
+        assert_eq!(status, 200, "{order}");
+        order["id"].as_i64().unwrap()
+    }
+
+    /// An order as the server tells it.
+    pub fn told(&self, order: i64) -> Value {
+        self.json("GET", &format!("/api/orders/{order}"), None).1
+    }
+
     /// Where the files of an order's picture lie, once it was begun.
     pub fn files_of(&self, order: i64) -> PathBuf {
         let picture = wait_for(&format!("order {order} to be begun"), || {
-            let order = self.json("GET", &format!("/api/orders/{order}"), None).1;
-            order["picture"].as_str().map(String::from)
+            self.told(order)["picture"].as_str().map(String::from)
         });
         self.data.join("renders").join(picture)
     }
@@ -188,7 +202,7 @@ impl Server {
     /// Waits until an order has a state.
     pub fn wait_for_order(&self, id: i64, state: &str) -> Value {
         wait_for(&format!("order {id} to be {state}"), || {
-            let order = self.json("GET", &format!("/api/orders/{id}"), None).1;
+            let order = self.told(id);
             (order["state"] == state).then_some(order)
         })
     }
@@ -209,6 +223,15 @@ pub fn with_room() -> (tempfile::TempDir, Server, i64) {
     assert_eq!(status, 200, "{project}");
     let id = project["id"].as_i64().unwrap();
     (folder, server, id)
+}
+
+/// A PNG of 8 x 4 px.
+pub fn small_picture() -> Vec<u8> {
+    let mut bytes = std::io::Cursor::new(Vec::new());
+    image::RgbImage::from_fn(8, 4, |x, y| image::Rgb([x as u8 * 30, y as u8 * 60, 9]))
+        .write_to(&mut bytes, image::ImageFormat::Png)
+        .unwrap();
+    bytes.into_inner()
 }
 
 /// A path as an argument.

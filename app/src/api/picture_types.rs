@@ -147,4 +147,6 @@ pub struct Pictures {
     pub pictures: Vec<BroughtPicture>,
     /// Unfinished ones.
     pub making: Vec<PictureWork>,
+    /// Numbers of those whose record cannot be read; they can only be removed.
+    pub unreadable: Vec<i64>,
 }

@@ -31,9 +31,11 @@ pub(super) fn routes() -> Vec<Route> {
 #[get("/pictures")]
 async fn all(app: &Shared) -> Answer<Json<Pictures>> {
     blocking(app, |app| {
+        let (pictures, unreadable) = app.store.pictures()?;
         Ok(Json(Pictures {
-            pictures: app.store.pictures()?,
+            pictures,
             making: app.making.all(),
+            unreadable,
         }))
     })
     .await

@@ -3,9 +3,12 @@
 use super::{Result, Store, StoreError};
 use rusqlite::Connection;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::Ordering;
 
 /// Copies that are kept, one a day.
 const KEPT: usize = 7;
+/// The copy of the last hour.
+const LATEST: &str = "latest.db";
 
 /// Copies a database as it is now, everything in one file: written beside, synced, renamed.
 pub(super) fn copy_to(connection: &Connection, to: &Path) -> Result<()> {
@@ -20,13 +23,17 @@ pub(super) fn copy_to(connection: &Connection, to: &Path) -> Result<()> {
 }
 
 impl Store {
-    /// Makes today's copy in a folder unless it is there, and removes those beyond the newest seven. Gives the copy if it was
-    /// made now.
+    /// Makes today's copy in a folder unless it is there, and removes those beyond the newest seven. Beside them lies
+    /// `latest.db`, made anew whenever something changed since. Gives today's copy if it was made now.
     pub fn back_up(&self, folder: &Path) -> Result<Option<PathBuf>> {
         std::fs::create_dir_all(folder).map_err(StoreError::Backup)?;
         let db = self.lock();
         // By the calendar of the place, which is whose night it is.
         let today: String = db.query_row("SELECT date('now', 'localtime')", [], |r| r.get(0))?;
+        let changes = db.total_changes();
+        if self.copied.swap(changes, Ordering::Relaxed) != changes {
+            copy_to(&db, &folder.join(LATEST))?;
+        }
         let copy = folder.join(format!("owl-dome-{today}.db"));
         if copy.exists() {
             return Ok(None);
@@ -72,14 +79,20 @@ mod tests {
             .unwrap()
             .map(|e| e.unwrap().file_name().into_string().unwrap())
             .collect();
-        assert_eq!(names.len(), 8, "{names:?}");
+        assert_eq!(names.len(), 9, "{names:?}");
         assert!(names.iter().any(|n| n == "owl-dome-2001-01-19.db"));
         assert!(names.iter().any(|n| n == "notes.txt"));
         // The copy is whole by itself.
-        let count: i64 = Connection::open(copy)
-            .unwrap()
-            .query_row("SELECT count(*) FROM project", [], |r| r.get(0))
-            .unwrap();
-        assert_eq!(count, 1);
+        let count = |copy: &Path| -> i64 {
+            Connection::open(copy)
+                .unwrap()
+                .query_row("SELECT count(*) FROM project", [], |r| r.get(0))
+                .unwrap()
+        };
+        assert_eq!(count(&copy), 1);
+        // The day's stays as it was, the latest follows.
+        store.add_project("Merlow again", 6).unwrap();
+        assert_eq!(store.back_up(&backups).unwrap(), None);
+        assert_eq!((count(&copy), count(&backups.join(LATEST))), (1, 2));
     }
 }

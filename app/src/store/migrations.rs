@@ -288,7 +288,8 @@ mod tests {
         );
         assert_eq!(store.to_undo(7).unwrap().unwrap().label, "Move Desk");
         // A picture that cannot be read hides no other.
-        assert!(store.pictures().unwrap().is_empty());
+        let (readable, unreadable) = store.pictures().unwrap();
+        assert_eq!((readable.len(), unreadable), (0, vec![9]));
         // What was removed before and what is removed now: no number comes again.
         store.remove_order(12).unwrap();
         assert!(store.add_order(7, &order.spec).unwrap() > 12);

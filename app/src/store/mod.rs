@@ -15,6 +15,7 @@ pub use projects::ProjectRow;
 
 use rusqlite::{Connection, OpenFlags};
 use std::path::Path;
+use std::sync::atomic::AtomicU64;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use thiserror::Error;
 
@@ -103,6 +104,8 @@ impl StoreError {
 /// The project database.
 pub struct Store {
     connection: Mutex<Connection>,
+    /// Changes of this connection when the database was last copied; more than there can be if never.
+    copied: AtomicU64,
 }
 
 impl Store {
@@ -120,6 +123,7 @@ impl Store {
         connection.execute_batch("PRAGMA foreign_keys = ON;")?;
         Ok(Self {
             connection: Mutex::new(connection),
+            copied: AtomicU64::new(u64::MAX),
         })
     }
 
@@ -133,6 +137,7 @@ impl Store {
         migrations::check(&connection)?;
         Ok(Self {
             connection: Mutex::new(connection),
+            copied: AtomicU64::new(u64::MAX),
         })
     }
 

@@ -22,18 +22,22 @@ impl Store {
         changed(rows, "picture", picture.id)
     }
 
-    /// All pictures, newest first.
-    pub fn pictures(&self) -> Result<Vec<BroughtPicture>> {
+    /// All pictures, newest first, and the numbers of those whose record cannot be read: they hide no other.
+    pub fn pictures(&self) -> Result<(Vec<BroughtPicture>, Vec<i64>)> {
         let db = self.lock();
         let mut statement =
-            db.prepare("SELECT record FROM picture WHERE record <> '' ORDER BY id DESC")?;
-        let rows: Vec<String> = statement
-            .query_map([], |r| r.get(0))?
+            db.prepare("SELECT id, record FROM picture WHERE record <> '' ORDER BY id DESC")?;
+        let rows: Vec<(i64, String)> = statement
+            .query_map([], |r| Ok((r.get(0)?, r.get(1)?)))?
             .collect::<rusqlite::Result<_>>()?;
-        // One that cannot be read is set aside; the others are as good as ever.
-        Ok((rows.iter())
-            .filter_map(|r| serde_json::from_str(r).ok())
-            .collect())
+        let (mut pictures, mut unreadable) = (Vec::new(), Vec::new());
+        for (id, record) in rows {
+            match serde_json::from_str(&record) {
+                Ok(picture) => pictures.push(picture),
+                Err(_) => unreadable.push(id),
+            }
+        }
+        Ok((pictures, unreadable))
     }
 
     /// One picture.

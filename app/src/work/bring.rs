@@ -333,7 +333,7 @@ pub fn demo(app: &App) -> Result<()> {
         })
         .collect();
     bring(app, &upload, "merlow.glb", None, merlow::NAME, &places)?;
-    if app.store.pictures()?.is_empty() {
+    if app.store.pictures()?.0.is_empty() {
         let sphere = merlow::evening_sphere(DEMO_SPHERE);
         let upload = app.folder.incoming().join("evening.png");
         let (w, h) = sphere.dimensions();

@@ -172,6 +172,7 @@ impl App {
         self.making.stop_all();
         self.previews.give_up();
         // Whoever copies the data folder now copies everything.
+        let _ = self.store.back_up(&self.folder.backups());
         let _ = self.store.settle();
     }
 
@@ -194,7 +195,8 @@ impl App {
     }
 }
 
-/// Copies the database once a day, for as long as the program runs. A copy that fails is tried again an hour later.
+/// Copies the database every hour in which it changed, and keeps one copy a day, for as long as the program runs. A copy that
+/// fails is tried again an hour later.
 fn back_up_daily(app: &Arc<App>) {
     let app = Arc::downgrade(app);
     std::thread::spawn(move || {

@@ -13,4 +13,8 @@ pictures: Array<BroughtPicture>,
 /**
  * Unfinished ones.
  */
-making: Array<PictureWork>, };
+making: Array<PictureWork>, 
+/**
+ * Numbers of those whose record cannot be read; they can only be removed.
+ */
+unreadable: Array<number>, };

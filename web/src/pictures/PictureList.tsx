@@ -3,6 +3,7 @@ import { api } from "../api/client";
 import type { BroughtPicture } from "../generated/BroughtPicture";
 import type { PictureWork } from "../generated/PictureWork";
 import { ConfirmButton } from "../parts/ConfirmButton";
+import { Mark } from "../parts/Mark";
 import { duration } from "../parts/units";
 import { shapeName } from "../render/shapes";
 import { flatOf } from "./pictures";
@@ -10,6 +11,8 @@ import { flatOf } from "./pictures";
 interface Props {
   pictures: BroughtPicture[];
   making: PictureWork[];
+  /** Numbers of those that cannot be read. */
+  unreadable: number[];
   chosen: number | null;
   /** Those that are to be put together. */
   picked: number[];
@@ -21,7 +24,7 @@ const about = (p: BroughtPicture) =>
   `${p.width} × ${p.height} px · ${p.shape ? shapeName(p.shape) : "shape not known"}`;
 
 /** All pictures, newest first, and above them what is being made. */
-export function PictureList({ pictures, making, chosen, picked, onPick, onChoose }: Props) {
+export function PictureList({ pictures, making, unreadable, chosen, picked, onPick, onChoose }: Props) {
   const remove = useMutation({ mutationFn: api.removePicture });
   const stop = useMutation({ mutationFn: api.stopPicture });
   return (
@@ -45,6 +48,19 @@ export function PictureList({ pictures, making, chosen, picked, onPick, onChoose
               Stop
             </button>
           </p>
+        </li>
+      ))}
+      {unreadable.map((id) => (
+        <li key={`unreadable-${id}`} className="rounded-field border border-base-300 p-2 text-xs">
+          <Mark kind="look">
+            Picture {id} cannot be read; put a copy of the database back, or remove it.
+          </Mark>
+          <ConfirmButton
+            className="btn-xs"
+            label="Remove"
+            question={`Remove picture ${id}?`}
+            onConfirm={() => remove.mutate(id)}
+          />
         </li>
       ))}
       {pictures.map((p) => (

@@ -109,6 +109,7 @@ export function PicturesPage({ chosen }: { chosen: number | null }) {
             <PictureList
               pictures={pictures}
               making={data?.making ?? []}
+              unreadable={data?.unreadable ?? []}
               chosen={assembling ? null : (picture?.id ?? null)}
               picked={picked}
               onPick={setPicked}
