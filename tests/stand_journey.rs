@@ -466,8 +466,8 @@ async fn preflight(server: &Server, b: &Browser) {
         .unwrap();
     let pill = b.find("[data-testid=preflight]").await;
     b.until(
-        "the preflight",
-        "return Number(document.querySelector('[data-testid=preflight]').dataset.warns) > 0;",
+        "the preflight of things as they are",
+        "const p = document.querySelector('[data-testid=preflight]').dataset; return Number(p.warns) > 0 && p.fresh === 'true';",
     )
     .await;
     pill.click().await.unwrap();
@@ -489,7 +489,17 @@ async fn preflight(server: &Server, b: &Browser) {
             .map(|f| f["rule"].as_str().unwrap().into())
             .collect()
     };
-    assert!(!rules().contains(&"over-furniture".into()), "{:?}", rules());
+    let found = rules();
+    let now = viewpoint(server, 1);
+    assert!(
+        !found.contains(&"over-furniture".into()),
+        "{found:?} at {now}, which was {before}"
+    );
+    b.until(
+        "the preflight of the new place",
+        "return document.querySelector('[data-testid=preflight]').dataset.fresh === 'true';",
+    )
+    .await;
     b.script("document.querySelector('[data-testid=preflight-list] [data-rule=lamp-in-sight] button').click(); return true;").await;
     wait_for("hidden lamps", || {
         let lights = settings(server)["lights"].clone();

@@ -245,7 +245,12 @@ pub fn of_viewpoint(
     settings: &SceneSettings,
     viewpoint: &Viewpoint,
 ) -> Result<Found> {
-    let key = (project, settings.clone(), viewpoint.clone());
+    // Another version of the same place is the same place.
+    let place = Viewpoint {
+        version: 0,
+        ..viewpoint.clone()
+    };
+    let key = (project, settings.clone(), place);
     {
         let mut kept = app
             .preflight

@@ -52,9 +52,7 @@ export function PictureList({ pictures, making, unreadable, chosen, picked, onPi
       ))}
       {unreadable.map((id) => (
         <li key={`unreadable-${id}`} className="rounded-field border border-base-300 p-2 text-xs">
-          <Mark kind="look">
-            Picture {id} cannot be read; put a copy of the database back, or remove it.
-          </Mark>
+          <Mark kind="look">Picture {id} cannot be read; put a copy of the database back, or remove it.</Mark>
           <ConfirmButton
             className="btn-xs"
             label="Remove"

@@ -11,12 +11,14 @@ interface Props {
   finding: FindingInfo;
   /** Whether the place is told; a list for one viewpoint does without. */
   place: boolean;
+  /** Found before something changed: what its click would do may be wrong by now. */
+  stale: boolean;
   onFix: (finding: FindingInfo) => void;
   onShow?: (finding: FindingInfo) => void;
 }
 
 /** One finding: how bad, what, where, what to do, and the one click that does it. */
-export function FindingRow({ finding, place, onFix, onShow }: Props) {
+export function FindingRow({ finding, place, stale, onFix, onShow }: Props) {
   const { kind, word } = looks[finding.level];
   const seen = finding.heading_deg !== null && onShow !== undefined;
   return (
@@ -36,7 +38,12 @@ export function FindingRow({ finding, place, onFix, onShow }: Props) {
       {(finding.fix || seen) && (
         <div className="flex gap-1.5">
           {finding.fix && (
-            <button type="button" className="btn btn-xs font-normal" onClick={() => onFix(finding)}>
+            <button
+              type="button"
+              className="btn btn-xs font-normal"
+              disabled={stale}
+              onClick={() => onFix(finding)}
+            >
               {finding.fix.label}
             </button>
           )}

@@ -28,7 +28,7 @@ export function PreflightPill({ project }: { project: Project }) {
   const [, go] = useLocation();
   const [open, setOpen] = useState(false);
   const panel = useRef<HTMLDivElement>(null);
-  const findings = usePreflight(project);
+  const { findings, fresh } = usePreflight(project);
   const fix = useMutation({
     mutationFn: (finding: FindingInfo) => applyFix(queries, project, finding),
     onSuccess: async () => {
@@ -72,6 +72,7 @@ export function PreflightPill({ project }: { project: Project }) {
         data-testid="preflight"
         data-stops={stops}
         data-warns={warns}
+        data-fresh={fresh}
         onClick={() => setOpen(!open)}
       >
         <span className="font-display text-[13px]">Preflight</span>
@@ -116,6 +117,7 @@ export function PreflightPill({ project }: { project: Project }) {
                 key={`${f.rule}-${f.where}-${f.what}`}
                 finding={f}
                 place
+                stale={!fresh}
                 onFix={(finding) => fix.mutate(finding)}
                 onShow={(finding) => {
                   setOpen(false);

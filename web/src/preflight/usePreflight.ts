@@ -3,16 +3,24 @@ import { api } from "../api/client";
 import type { FindingInfo } from "../generated/FindingInfo";
 import type { Project } from "../generated/Project";
 
-/** Everything that would spoil a result, the worst first; nothing until it is known. */
-export function usePreflight(project: Project): FindingInfo[] | undefined {
+interface Found {
+  /** Everything that would spoil a result, the worst first; nothing until it is known. */
+  findings: FindingInfo[] | undefined;
+  /** Whether it was found for things as they are now; else it is shown until that is known. */
+  fresh: boolean;
+}
+
+/** What the preflight finds in a project. */
+export function usePreflight(project: Project): Found {
   // Whatever can change a finding is part of the key, so that nothing stale is shown for long.
-  const { id, settings, viewpoints, orders } = project;
+  const { id, settings, orders } = project;
+  const viewpoints = project.viewpoints.map((v) => ({ ...v, version: 0 }));
   const version = JSON.stringify([settings, viewpoints, orders.map((o) => [o.id, o.state])]);
-  const { data } = useQuery({
+  const { data, isPlaceholderData } = useQuery({
     queryKey: ["preflight", id, version],
     queryFn: () => api.preflight(id),
     placeholderData: (before) => before,
     gcTime: 60_000,
   });
-  return data;
+  return { findings: data, fresh: data !== undefined && !isPlaceholderData };
 }

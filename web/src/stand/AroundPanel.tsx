@@ -70,6 +70,7 @@ export function AroundPanel({ project, stand, findings, onShow }: Props) {
             key={`${f.rule}-${f.what}`}
             finding={f}
             place={false}
+            stale={!stand.fresh}
             onFix={(finding) =>
               stand.whole(async () => {
                 await applyFix(queries, project, finding);

@@ -148,7 +148,7 @@ export function useStand(project: Project) {
       .catch(() => finish(y));
   };
 
-  const findings = usePreflight(project);
+  const { findings, fresh } = usePreflight(project);
 
   return {
     viewpoint,
@@ -158,6 +158,7 @@ export function useStand(project: Project) {
     floorY,
     above,
     findings: findings?.filter((f) => f.viewpoint === id) ?? [],
+    fresh,
     change,
     moveTo,
     choose: (to: number) => {
