@@ -19,7 +19,9 @@ export const states: Record<Order["state"], { kind: Kind; word: string }> = {
 
 /** What was asked for, in words. */
 const quality = ({ spec }: Order) =>
-  spec.noise_percent === null ? `${count(spec.samples)} samples` : `noise to ${spec.noise_percent} %`;
+  spec.noise_percent === null
+    ? `${count(spec.samples)} ${spec.samples === 1 ? "sample" : "samples"}`
+    : `noise to ${spec.noise_percent} %`;
 
 /** Strips beyond which the finished ones are asked for together. */
 const FEW = 4;
