@@ -158,6 +158,15 @@ impl Server {
         (response.status().as_u16(), bytes)
     }
 
+    /// An answer that goes on and on, as it comes.
+    pub fn stream(&self, path: &str) -> impl Read + Send + use<> {
+        let answer = Self::agent()
+            .get(format!("{}{path}", self.address))
+            .call()
+            .expect("the server answers");
+        answer.into_body().into_reader()
+    }
+
     /// Gets a file that must be there.
     pub fn get(&self, path: &str) -> Vec<u8> {
         let (status, bytes) = self.send("GET", path, b"", &[]);
