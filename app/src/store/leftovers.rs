@@ -3,7 +3,6 @@
 
 use super::{Result, Store};
 use rusqlite::{Connection, OptionalExtension, params};
-use std::collections::BTreeSet;
 
 /// Remembers a path of the data folder, relative to it, as given up.
 pub(super) fn give_up(db: &Connection, path: &str) -> rusqlite::Result<()> {
@@ -88,14 +87,5 @@ impl Store {
         )?;
         super::changed(rows, "order", id)?;
         Ok(transaction.commit()?)
-    }
-
-    /// The pictures that any order makes or has made.
-    pub fn rendered_pictures(&self) -> Result<BTreeSet<String>> {
-        let db = self.lock();
-        let mut statement =
-            db.prepare("SELECT DISTINCT picture FROM render_order WHERE picture IS NOT NULL")?;
-        let rows = statement.query_map([], |r| r.get(0))?;
-        Ok(rows.collect::<rusqlite::Result<_>>()?)
     }
 }
