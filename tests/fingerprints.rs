@@ -167,7 +167,7 @@ fn the_same_picture_is_made_once() {
         server.wait_for_order(other, "done")["picture"],
         made["picture"]
     );
-    // The same by command is the same picture.
+    // The file itself says which picture it is.
     let picture = made["picture"].as_str().unwrap();
     assert_eq!(inspected(&master)["fingerprint"], picture);
     // Removed is the picture with the last order that wants it.
@@ -251,7 +251,9 @@ fn what_was_begun_otherwise_is_begun_anew() {
     assert_eq!(done["problem"], said, "it is still said when it is done");
     let master = std::fs::read(server.files_of(cut).join("master.exr")).unwrap();
     assert!(master == undisturbed, "strips of before are in the master");
-    assert!(!old_files.exists(), "what nobody needs any more is swept");
+    wait_for("what nobody needs any more to be swept", || {
+        (!old_files.exists()).then_some(())
+    });
 }
 
 /// A strip of another picture in the right place is found out by its own mark.

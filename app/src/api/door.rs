@@ -15,9 +15,9 @@ const MOST: usize = 256;
 const HEAD_PATIENCE: Duration = Duration::from_secs(15);
 /// Longest head.
 const LONGEST_HEAD: usize = 64 << 10;
-/// How long a connection may be silent both ways. Events send a sign of life far more often, and no answer is waited for so
-/// long; a later request on an open connection that was sent by half ends here.
-const SILENCE: Duration = Duration::from_secs(20 * 60);
+/// How long a connection may be silent both ways. Long, since conversions are answered when they are done and nothing is heard
+/// until then; a later request on an open connection that was sent by half ends here too.
+const SILENCE: Duration = Duration::from_secs(12 * 3600);
 
 /// Lets connections through to a server on another port, for as long as it is awaited.
 pub(super) async fn keep(listener: TcpListener, server: u16) {

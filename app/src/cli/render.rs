@@ -4,6 +4,7 @@ pub(super) mod options;
 
 use super::Outcome;
 use crate::work::denoise::{Way, denoised, written};
+use crate::work::meanwhile::meanwhile;
 use crate::work::recipe::{Recipe, only};
 use clap::Args;
 use dome_files::picture_file::{self, PictureSpec};
@@ -18,7 +19,6 @@ use options::RenderOptions;
 use std::collections::BTreeSet;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -347,43 +347,33 @@ impl Progress {
 
     /// Does the work and tells meanwhile how far it is; 100 % only when the file is there.
     fn watch<T>(&self, work: impl FnOnce() -> Result<T, FileError>) -> Result<T, FileError> {
-        let ended = AtomicBool::new(false);
-        std::thread::scope(|scope| {
-            let watcher = scope.spawn(|| self.tell(&ended));
-            let done = work();
-            ended.store(true, Ordering::Relaxed);
-            watcher.thread().unpark();
-            let _ = watcher.join();
-            if done.is_ok() {
-                progress_line("Rendered 100 % ", true);
-            }
-            eprintln!();
-            done
-        })
-    }
-
-    fn tell(&self, ended: &AtomicBool) {
         let terminal = std::io::stderr().is_terminal();
         let pause = Duration::from_millis(if terminal { 250 } else { 2000 });
-        while !ended.load(Ordering::Relaxed) {
-            std::thread::park_timeout(pause);
-            let samples = self.control.samples_done();
-            let share = self.state(|s| {
-                let current = s.current.map(|(top, before)| (top, samples - before));
-                self.forecast
-                    .share(|top| s.finished.contains(&top), current)
-            });
-            if share > 0.0 && !ended.load(Ordering::Relaxed) {
-                let left = self.start.elapsed().as_secs_f64() * (1.0 / share - 1.0);
-                let noise = self.noise().percent();
-                let noise = noise.map_or_else(String::new, |n| format!(", noise {n:.1} %"));
-                // The last rows are still to be written.
-                let percent = (share * 100.0).min(99.0);
-                progress_line(
-                    &format!("Rendered {percent:.0} %, about {left:.0} s left{noise} "),
-                    terminal,
-                );
-            }
+        let done = meanwhile(pause, || self.tell(terminal), work);
+        if done.is_ok() {
+            progress_line("Rendered 100 % ", true);
+        }
+        eprintln!();
+        done
+    }
+
+    fn tell(&self, terminal: bool) {
+        let samples = self.control.samples_done();
+        let share = self.state(|s| {
+            let current = s.current.map(|(top, before)| (top, samples - before));
+            self.forecast
+                .share(|top| s.finished.contains(&top), current)
+        });
+        if share > 0.0 {
+            let left = self.start.elapsed().as_secs_f64() * (1.0 / share - 1.0);
+            let noise = self.noise().percent();
+            let noise = noise.map_or_else(String::new, |n| format!(", noise {n:.1} %"));
+            // The last rows are still to be written.
+            let percent = (share * 100.0).min(99.0);
+            progress_line(
+                &format!("Rendered {percent:.0} %, about {left:.0} s left{noise} "),
+                terminal,
+            );
         }
     }
 }

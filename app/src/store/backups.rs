@@ -31,8 +31,9 @@ impl Store {
         // By the calendar of the place, which is whose night it is.
         let today: String = db.query_row("SELECT date('now', 'localtime')", [], |r| r.get(0))?;
         let changes = db.total_changes();
-        if self.copied.swap(changes, Ordering::Relaxed) != changes {
+        if self.copied.load(Ordering::Relaxed) != changes {
             copy_to(&db, &folder.join(LATEST))?;
+            self.copied.store(changes, Ordering::Relaxed);
         }
         let copy = folder.join(format!("owl-dome-{today}.db"));
         if copy.exists() {

@@ -7,6 +7,7 @@ pub mod diagnose;
 pub mod estimate;
 pub mod history;
 pub mod large;
+pub mod meanwhile;
 pub mod package;
 pub mod passes;
 pub mod pictures;

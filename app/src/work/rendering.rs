@@ -2,6 +2,7 @@
 
 use super::convert;
 use super::denoise::{Way, denoised, written};
+use super::meanwhile::meanwhile;
 use super::queue::{Running, Work};
 use super::recipe::{Recipe, only};
 use super::screen::{CARD_WIDTH, DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
@@ -16,8 +17,10 @@ use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
 use dome_optics::Shape;
 use dome_trace::{Control, Forecast, Render, Scene, Stopped};
 use std::collections::BTreeSet;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
+
+/// How often is told how far an order is.
+const TOLD_EVERY: Duration = Duration::from_millis(500);
 
 /// How an order ended.
 pub(super) enum Ended {
@@ -104,23 +107,27 @@ pub(super) fn run(app: &App, row: &OrderRow, running: &Running) -> Result<Ended>
         pixels,
     });
 
-    let made = telling(app, row.id, || {
-        for (top, rows) in missing {
-            let before = running.control.samples_done();
-            running.with_work(|w| w.current = Some((top, before)));
-            let Ok(strip) = render.strip(top, rows, &running.control) else {
-                return Ok(None);
-            };
-            strip_file::write(&job.files.strip(top), &job.mark, &strip, &layers)?;
-            running.with_work(|w| {
-                w.current = None;
-                w.finished.insert(top);
-                w.noise.add(strip.noise);
-                w.pixels += u64::from(rows) * u64::from(width);
-            });
-        }
-        write_master(&job, &description, &places, &running.control).map(Some)
-    });
+    let made = meanwhile(
+        TOLD_EVERY,
+        || app.tell_order(row.id),
+        || {
+            for (top, rows) in missing {
+                let before = running.control.samples_done();
+                running.with_work(|w| w.current = Some((top, before)));
+                let Ok(strip) = render.strip(top, rows, &running.control) else {
+                    return Ok(None);
+                };
+                strip_file::write(&job.files.strip(top), &job.mark, &strip, &layers)?;
+                running.with_work(|w| {
+                    w.current = None;
+                    w.finished.insert(top);
+                    w.noise.add(strip.noise);
+                    w.pixels += u64::from(rows) * u64::from(width);
+                });
+            }
+            write_master(&job, &description, &places, &running.control).map(Some)
+        },
+    );
     let note = match made {
         Ok(Some(note)) => note,
         Ok(None) => return Ok(Ended::Stopped),
@@ -184,25 +191,6 @@ fn begin(
     )))
 }
 
-/// Does some work and tells twice a second meanwhile how far the order is.
-fn telling<T>(app: &App, id: i64, work: impl FnOnce() -> T) -> T {
-    let ended = AtomicBool::new(false);
-    std::thread::scope(|scope| {
-        let teller = scope.spawn(|| {
-            while !ended.load(Ordering::Relaxed) {
-                std::thread::park_timeout(Duration::from_millis(500));
-                if !ended.load(Ordering::Relaxed) {
-                    app.tell_order(id);
-                }
-            }
-        });
-        let done = work();
-        ended.store(true, Ordering::Relaxed);
-        teller.thread().unpark();
-        done
-    })
-}
-
 fn write_master(
     job: &Job,
     description: &Description,
@@ -221,7 +209,12 @@ fn write_master(
             if control.is_stopped() {
                 return Err(FileError::Request(Stopped.to_string()));
             }
-            strip_file::read(&job.files.strip(*top), &job.mark, &layers)
+            strip_file::read(&job.files.strip(*top), &job.mark, &layers).map_err(|e| match e {
+                FileError::Damaged { .. } => FileError::Request(format!(
+                    "The finished strip at row {top} was damaged on the disk; Resume renders it again."
+                )),
+                other => other,
+            })
         });
         let strips = denoised(strips, &made, height, way);
         let strips = strips.map(|s| Ok(only(s?, &made, wanted)));
