@@ -139,8 +139,7 @@ fn what_is_finished_is_one_picture() {
         let tops = finished();
         (tops.len() >= 3).then_some(tops)
     });
-    let (status, _) = server.json("POST", &format!("/api/orders/{id}/stop"), None);
-    assert_eq!(status, 202);
+    assert_eq!(server.ask_job(id, "stop"), 202);
     server.wait_for_order(id, "stopped");
     let tops = finished();
     assert!(tops.starts_with(&first) && tops.len() < 16, "{tops:?}");
@@ -188,47 +187,75 @@ fn the_queue_tells_of_every_project() {
     );
     assert_eq!(status, 200, "{other}");
     let other = other["id"].as_i64().unwrap();
-    assert_eq!(server.json("GET", "/api/queue", None).1, json!([]));
+    assert!(server.jobs().is_empty());
     let long = json!({"width": 2048, "samples": 4000});
     let one = server.order(first, long.clone());
     server.wait_for_order(one, "running");
     let two = server.order(other, long.clone());
-    let three = server.order(first, long);
-    let queue = server.json("GET", "/api/queue", None).1;
-    let seen: Vec<_> = (queue.as_array().unwrap().iter())
-        .map(|e| {
-            (
-                e["order"].as_i64(),
-                e["project"].as_i64(),
-                e["state"].as_str(),
-            )
-        })
-        .collect();
+    let three = server.order(first, long.clone());
+    let turns = || -> Vec<_> {
+        (server.jobs().iter())
+            .map(|j| {
+                (
+                    j["makes"].as_i64().unwrap(),
+                    j["state"].as_str().unwrap().to_owned(),
+                )
+            })
+            .collect()
+    };
+    let as_told = |told: &[(i64, &str)]| -> Vec<_> {
+        told.iter()
+            .map(|(id, state)| (*id, (*state).to_owned()))
+            .collect()
+    };
     assert_eq!(
-        seen,
-        [
-            (Some(one), Some(first), Some("running")),
-            (Some(two), Some(other), Some("queued")),
-            (Some(three), Some(first), Some("queued")),
-        ]
+        turns(),
+        as_told(&[(one, "running"), (two, "waiting"), (three, "waiting")])
     );
-    assert_eq!(queue[1]["project_name"], "North wing");
+    assert_eq!(server.jobs()[1]["project"], other);
+    assert_eq!(server.jobs()[1]["kind"], "order");
+    // The turns can be changed: one comes before another, another is put on hold.
+    let job = |order: i64| server.told(order)["job"].clone();
+    let change = |order: i64, to: Value| {
+        server.json("PATCH", &format!("/api/jobs/{}", job(order)), Some(to))
+    };
+    assert_eq!(change(three, json!({"before": job(two)})).0, 200);
+    assert_eq!(
+        turns(),
+        as_told(&[(one, "running"), (three, "waiting"), (two, "waiting")])
+    );
+    assert_eq!(change(three, json!({"held": true})).1["state"], "held");
+    // What runs cannot be held, and what is not held cannot be released.
+    let (status, answer) = change(one, json!({"held": true}));
+    assert_eq!(status, 409, "{answer}");
+    assert_eq!(change(two, json!({"held": false})).0, 409);
+    // One that may begin in an hour is passed over too; the one after it has its turn.
+    let four = server.order(other, long);
+    let hour = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
+    let hour = hour.unwrap().as_secs() + 3600;
+    let (status, told) = change(two, json!({"not_before": hour}));
+    assert_eq!((status, &told["not_before"]), (200, &json!(hour)));
+    assert_eq!(server.ask_job(one, "stop"), 202);
+    server.wait_for_order(four, "running");
+    assert_eq!(server.told(two)["state"], "waiting");
+    // Released, and let go at once, they have their turns in their order.
+    assert_eq!(change(three, json!({"held": false})).1["state"], "waiting");
+    assert_eq!(
+        change(two, json!({"not_before": 0})).1["not_before"],
+        Value::Null
+    );
+    assert_eq!(server.ask_job(four, "stop"), 202);
+    server.wait_for_order(three, "running");
     // A project that goes takes its orders along; the other's goes on.
     let (status, _) = server.send("DELETE", &format!("/api/projects/{first}"), b"", &[]);
     assert_eq!(status, 204);
     server.wait_for_order(two, "running");
-    let queue = server.json("GET", "/api/queue", None).1;
-    assert_eq!(queue.as_array().unwrap().len(), 1, "{queue}");
-    assert_eq!(queue[0]["order"], two);
-    assert_eq!(
-        server
-            .send("DELETE", &format!("/api/orders/{two}"), b"", &[])
-            .0,
-        204
-    );
-    wait_for("an empty queue", || {
-        (server.json("GET", "/api/queue", None).1 == json!([])).then_some(())
-    });
+    assert_eq!(turns(), as_told(&[(two, "running"), (four, "stopped")]));
+    for order in [two, four] {
+        let (status, _) = server.send("DELETE", &format!("/api/orders/{order}"), b"", &[]);
+        assert_eq!(status, 204);
+    }
+    wait_for("an empty queue", || server.jobs().is_empty().then_some(()));
 }
 
 /// Names: kept as typed, without what no name has, and refused with the limit where they are too long.
@@ -379,46 +406,79 @@ fn bodies_that_make_no_sense_change_nothing() {
     assert_eq!(project(&server, id)["viewpoints"], before["viewpoints"]);
 }
 
-/// A page hears of what changed, and only of that, within a second; a master's card comes once.
+/// A page hears of what changed, and only of that; every event has a number, is small, and every strip is told once.
 #[test]
 fn events_tell_what_changed() {
-    use std::io::{BufRead, BufReader};
     let (_folder, server, id) = with_room();
-    // Through a client that puts the parts of the answer together: where they are cut says nothing.
-    let stream = server.stream("/api/events");
-    let (send, heard) = std::sync::mpsc::channel();
-    std::thread::spawn(move || {
-        for line in BufReader::new(stream).lines().map_while(Result::ok) {
-            if let Some(data) = line.trim().strip_prefix("data:")
-                && let Ok(event) = serde_json::from_str::<Value>(data)
-                && send.send(event).is_err()
-            {
-                return;
-            }
-        }
-    });
+    let events = server.events(None);
+    let next = || events.recv_timeout(support::patience()).expect("an event");
+    let (start, first) = next();
+    assert_eq!(first["kind"], "open", "what is shown has to be asked for");
     let order = server.order(id, json!({"width": 256, "samples": 64}));
-    let mut kinds = std::collections::BTreeSet::new();
-    let mut shares: Vec<f64> = Vec::new();
+    let (mut last, mut shares, mut strips) = (start, Vec::<f64>::new(), Vec::new());
+    let mut bytes = 0;
     loop {
-        let event = heard.recv_timeout(support::patience()).expect("an event");
-        kinds.insert(event["kind"].as_str().unwrap_or_default().to_owned());
-        let of = event.get("order").unwrap_or(&event);
-        if let Some(share) = of["progress"].as_f64() {
-            shares.push(share);
+        let (number, event) = next();
+        assert_eq!(number, last + 1, "one after the other: {event}");
+        last = number;
+        bytes = bytes.max(event.to_string().len());
+        if event["kind"] != "job" {
+            continue;
         }
-        if of["id"] == order && of["state"] == "done" {
+        let job = &event["job"];
+        assert_eq!(
+            (&job["kind"], &job["makes"]),
+            (&json!("order"), &json!(order))
+        );
+        shares.push(job["progress"].as_f64().unwrap());
+        strips.extend(
+            event["strips"]
+                .as_array()
+                .unwrap()
+                .iter()
+                .map(|s| s[0].as_u64()),
+        );
+        if job["state"] == "done" {
             break;
         }
     }
-    assert!(!kinds.is_empty());
     assert!(shares.iter().all(|s| (0.0..=1.0).contains(s)), "{shares:?}");
     assert!(shares.is_sorted(), "progress never falls: {shares:?}");
+    assert_eq!(strips, (0..128).step_by(16).map(Some).collect::<Vec<_>>());
+    assert!(bytes < 1024, "{bytes}");
     // Then it is quiet.
     std::thread::sleep(Duration::from_millis(1500));
-    while heard.try_recv().is_ok() {}
-    let quiet = heard.recv_timeout(Duration::from_secs(2));
+    while let Ok((number, _)) = events.try_recv() {
+        last = number;
+    }
+    let quiet = events.recv_timeout(Duration::from_secs(2));
     assert!(quiet.is_err(), "{quiet:?}");
+    // Whoever was away for a moment hears what was missed, and no more; whoever was away for long is told to catch up.
+    let (missed, _) = server
+        .events(Some(start))
+        .recv_timeout(support::patience())
+        .unwrap();
+    assert_eq!(missed, start + 1);
+    let events = server.events(Some(last));
+    let quiet = events.recv_timeout(Duration::from_secs(2));
+    assert!(quiet.is_err(), "{quiet:?}");
+    let change = json!({"name": "Renamed"});
+    assert_eq!(
+        server
+            .json("PATCH", &format!("/api/projects/{id}"), Some(change))
+            .0,
+        200
+    );
+    let (number, event) = events.recv_timeout(support::patience()).unwrap();
+    assert_eq!(
+        (number, event),
+        (last + 1, json!({"kind": "project", "project": id}))
+    );
+    let (number, event) = server
+        .events(Some(7))
+        .recv_timeout(support::patience())
+        .unwrap();
+    assert_eq!((number, event["kind"].as_str()), (last + 1, Some("open")));
 }
 
 /// The memory limit is a size with a unit, and what is none is told with an example.

@@ -548,11 +548,7 @@ fn long_names_of_other_scripts_are_handed_over() {
     server.wait_for_order(order, "done");
     let request = json!({"opening_heading_deg": 0, "opening_pitch_deg": 0, "opening_hfov_deg": 75,
         "exposure_stops": 0, "soft": true, "quality": 90});
-    let (status, package) = server.json(
-        "POST",
-        &format!("/api/orders/{order}/packages"),
-        Some(request),
-    );
+    let (status, package) = server.make(&format!("/api/orders/{order}/packages"), Some(request));
     assert_eq!(status, 200, "{package}");
     let number = package["id"].as_i64().unwrap();
     let folder = server.data.join("packages").join(number.to_string());
@@ -572,21 +568,24 @@ fn ending_the_server_does_not_wait_for_a_conversion() {
     assert_eq!(status, 200, "{picture}");
     let id = picture["id"].as_i64().unwrap();
     let request = json!({"shape": "cube-cross", "width": 16384, "turn": [10, 20, 30], "kernel": "lanczos", "format": "png"});
-    let body = request.to_string();
-    let mut caller = connect(&server);
-    let head = format!(
-        "POST /api/pictures/{id}/convert HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: {}\r\n\r\n",
-        body.len()
+    let (status, job) = server.json(
+        "POST",
+        &format!("/api/pictures/{id}/convert"),
+        Some(request),
     );
-    caller.write_all((head + &body).as_bytes()).unwrap();
-    wait_for("the conversion", || {
-        let all = server.json("GET", "/api/pictures", None).1;
-        all["making"]
-            .as_array()
-            .is_some_and(|m| !m.is_empty())
-            .then_some(())
+    assert_eq!(status, 202, "{job}");
+    wait_for("the conversion to be under way", || {
+        let job = server.jobs().first()?.clone();
+        (job["progress"].as_f64()? > 0.0).then_some(())
     });
     let ended = server.end();
     assert!(ended.success(), "{ended}");
-    drop(caller);
+    // It waits for the next start.
+    let server = Server::start(&folder.path().join("data"), false);
+    let again = &server.jobs()[0];
+    assert_eq!(again["id"], job["id"]);
+    assert!(
+        again["state"] == "running" || again["state"] == "waiting",
+        "{again}"
+    );
 }

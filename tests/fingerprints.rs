@@ -208,7 +208,7 @@ fn what_was_begun_otherwise_is_begun_anew() {
     wait_for("two strips", || {
         (strips_in(&files).len() >= 2).then_some(())
     });
-    server.json("POST", &format!("/api/orders/{cut}/stop"), None);
+    server.ask_job(cut, "stop");
     server.wait_for_order(cut, "stopped");
     let data = server.data.clone();
     assert!(server.end().success());
@@ -230,12 +230,7 @@ fn what_was_begun_otherwise_is_begun_anew() {
         .unwrap();
     drop(database);
     let server = Server::start(&folder.path().join("data"), false);
-    assert_eq!(
-        server
-            .json("POST", &format!("/api/orders/{cut}/resume"), None)
-            .0,
-        202
-    );
+    assert_eq!(server.ask_job(cut, "resume"), 202);
     let running = wait_for("what is said of it", || {
         let order = server.told(cut);
         order["problem"].is_string().then_some(order)
@@ -269,7 +264,7 @@ fn a_strip_of_another_picture_is_made_again() {
     wait_for("a strip", || {
         (!strips_in(&other_files).is_empty()).then_some(())
     });
-    server.json("POST", &format!("/api/orders/{other}/stop"), None);
+    server.ask_job(other, "stop");
     server.wait_for_order(other, "stopped");
     let foreign = strips_in(&other_files)[0].clone();
     let mine = server.files_of(one);
@@ -285,18 +280,13 @@ fn a_strip_of_another_picture_is_made_again() {
     let database = rusqlite::Connection::open(data.join("owl-dome.db")).unwrap();
     database
         .execute(
-            "UPDATE render_order SET state = '\"stopped\"' WHERE id = ?1",
+            "UPDATE job SET state = 'stopped' WHERE kind = 'order' AND makes = ?1",
             [one],
         )
         .unwrap();
     drop(database);
     let server = Server::start(&folder.path().join("data"), false);
-    assert_eq!(
-        server
-            .json("POST", &format!("/api/orders/{one}/resume"), None)
-            .0,
-        202
-    );
+    assert_eq!(server.ask_job(one, "resume"), 202);
     server.wait_for_order(one, "done");
     assert!(std::fs::read(mine.join("master.exr")).unwrap() == whole);
 }

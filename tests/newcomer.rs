@@ -78,7 +78,7 @@ fn with_all_defaults_every_stage_leads_on() {
         // What they look like is not asked here, so they need not be rendered.
         let stop_newest = || {
             let order = orders(&server)[0]["id"].clone();
-            assert_eq!(server.json("POST", &format!("/api/orders/{order}/stop"), None).0, 202);
+            assert_eq!(server.ask_job(order, "stop"), 202);
         };
         stop_newest();
         b.choose("Kind", "draft").await;

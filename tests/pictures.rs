@@ -88,8 +88,7 @@ fn a_brought_picture_is_converted_as_by_the_command() {
     );
     let order = json!({"shape": "cube-3x2", "width": 0, "turn": [30.0, 10.0, -5.0], "kernel": "lanczos",
         "format": "png"});
-    let (status, made) = server.json(
-        "POST",
+    let (status, made) = server.make(
         &format!("/api/pictures/{}/convert", brought["id"]),
         Some(order),
     );
@@ -120,8 +119,7 @@ fn a_brought_picture_is_converted_as_by_the_command() {
 
     // Six files come in one archive.
     let order = json!({"shape": "cube-faces", "width": 64, "turn": [0, 0, 0], "kernel": "bicubic", "format": "png"});
-    let (status, made) = server.json(
-        "POST",
+    let (status, made) = server.make(
         &format!("/api/pictures/{}/convert", brought["id"]),
         Some(order),
     );
@@ -189,7 +187,7 @@ fn faces_in_any_order_and_turn_become_the_sphere() {
         .map(|(i, id)| choice(id, u8::from(i == 4)))
         .collect();
     let request = |faces: &[Value]| json!({"faces": faces, "width": 512, "format": "png"});
-    let (status, made) = server.json("POST", "/api/assemblies", Some(request(&order)));
+    let (status, made) = server.make("/api/assemblies", Some(request(&order)));
     assert_eq!(status, 200, "{made}");
     assert_eq!(
         (&made["file"], &made["made_from"]),
@@ -209,8 +207,7 @@ fn faces_in_any_order_and_turn_become_the_sphere() {
     assert_eq!(nadir.get_pixel(256, 250).0[3], 0);
 
     // Too few, and pictures that cannot be faces.
-    let (status, answer) = server.json(
-        "POST",
+    let (status, answer) = server.make(
         "/api/assemblies",
         Some(request(&[
             choice(&json!(ids[0]), 0),
@@ -232,7 +229,7 @@ fn faces_in_any_order_and_turn_become_the_sphere() {
     let wide = bring(&server, "wide.png", &sphere())["id"].clone();
     let mut odd = order.clone();
     odd[5] = choice(&wide, 0);
-    let (status, answer) = server.json("POST", "/api/assemblies", Some(request(&odd)));
+    let (status, answer) = server.make("/api/assemblies", Some(request(&odd)));
     assert_eq!(status, 422);
     let sentence = answer["error"].as_str().unwrap();
     assert!(
@@ -242,7 +239,7 @@ fn faces_in_any_order_and_turn_become_the_sphere() {
     // What failed left nothing behind.
     let all = server.json("GET", "/api/pictures", None).1;
     assert_eq!(all["pictures"].as_array().unwrap().len(), 7);
-    assert_eq!(all["making"], json!([]));
+    assert!(server.jobs().is_empty());
     let folders = std::fs::read_dir(folder.path().join("data/pictures"))
         .unwrap()
         .count();
@@ -282,8 +279,7 @@ fn faces_without_names_are_found_by_their_edges() {
     let choices: Vec<Value> = (0..6)
         .map(|i| json!({"picture": guess["faces"][i], "turns": guess["turns"][i]}))
         .collect();
-    let (status, sphere_made) = server.json(
-        "POST",
+    let (status, sphere_made) = server.make(
         "/api/assemblies",
         Some(json!({"faces": choices, "width": 512, "format": "png"})),
     );
@@ -368,11 +364,7 @@ fn seams_and_faults_are_found_and_mended() {
         (&told["fault"], &told["can_mend"]),
         (&json!("squeezed"), &json!(true))
     );
-    let (status, mended) = server.json(
-        "POST",
-        &format!("/api/pictures/{}/mend", squeezed["id"]),
-        None,
-    );
+    let (status, mended) = server.make(&format!("/api/pictures/{}/mend", squeezed["id"]), None);
     assert_eq!(status, 200, "{mended}");
     let wrong = off(&decoded(&download(&server, &mended)), &sphere());
     assert!(wrong < 3.0, "{wrong}");
@@ -385,11 +377,10 @@ fn seams_and_faults_are_found_and_mended() {
     let against = format!("?against={}", whole["id"]);
     assert_eq!(diagnosis(&mirrored, &against)["fault"], "mirrored");
     let path = format!("/api/pictures/{}/mend{against}", mirrored["id"]);
-    let (status, mended) = server.json("POST", &path, None);
+    let (status, mended) = server.make(&path, None);
     assert_eq!(status, 200, "{mended}");
     assert!(off(&decoded(&download(&server, &mended)), &sphere()) < 1.0);
-    let (status, answer) =
-        server.json("POST", &format!("/api/pictures/{}/mend", whole["id"]), None);
+    let (status, answer) = server.make(&format!("/api/pictures/{}/mend", whole["id"]), None);
     assert_eq!(status, 409, "{answer}");
 
     // The balls: three of them on mid grey.
@@ -436,7 +427,7 @@ fn bad_pictures_and_requests_get_one_sentence() {
             "gif",
         ),
     ] {
-        let (status, answer) = server.json("POST", &format!("{path}/convert"), Some(what));
+        let (status, answer) = server.make(&format!("{path}/convert"), Some(what));
         assert_eq!(status, 422, "{answer}");
         assert!(
             answer["error"].as_str().unwrap().contains(wanted),
@@ -465,58 +456,59 @@ fn bad_pictures_and_requests_get_one_sentence() {
     );
 }
 
-/// Long work tells how far it is and how long it takes, can be stopped, and leaves nothing after a kill.
+/// Long work tells how far it is and how long it takes, can be stopped and resumed, and goes on after a kill.
 #[test]
 fn a_conversion_can_be_stopped_and_killed() {
     let (folder, server) = server();
     let picture = bring(&server, "evening.png", &sphere());
     let path = format!("/api/pictures/{}/convert", picture["id"]);
     // Large enough to last some seconds.
-    let order = json!({"shape": "equirect", "width": 16384, "turn": [10, 20, 30], "kernel": "lanczos",
+    let order = json!({"shape": "equirect", "width": 8192, "turn": [10, 20, 30], "kernel": "lanczos",
         "format": "png"});
-    let making = |server: &Server| server.json("GET", "/api/pictures", None).1["making"].clone();
     let under_way = |server: &Server| {
         wait_for("the conversion to be under way", || {
-            let work = making(server)[0].clone();
-            (work["share"].as_f64()? > 0.03).then_some(work)
+            let job = server.jobs().first()?.clone();
+            (job["progress"].as_f64()? > 0.3).then_some(job)
         })
     };
-    std::thread::scope(|scope| {
-        let running = scope.spawn(|| server.json("POST", &path, Some(order.clone())));
-        let work = under_way(&server);
-        assert!(work["left_s"].as_f64().unwrap() > 0.0, "{work}");
-        let stop = format!("/api/pictures/{}/stop", work["id"]);
-        assert_eq!(server.json("POST", &stop, None).0, 204);
-        let (status, answer) = running.join().unwrap();
-        assert_eq!(status, 409);
-        assert!(
-            answer["error"].as_str().unwrap().contains("stopped"),
-            "{answer}"
-        );
-    });
-    let left = || {
-        std::fs::read_dir(folder.path().join("data/pictures"))
-            .unwrap()
-            .count()
+    let pictures = |server: &Server| {
+        let all = server.json("GET", "/api/pictures", None).1;
+        all["pictures"].as_array().unwrap().clone()
     };
-    assert_eq!((making(&server), left()), (json!([]), 1));
-    // Killed in the middle: after a restart only what was finished is there.
-    let address = server.address.clone();
-    let body = order.to_string();
-    let running = std::thread::spawn(move || {
-        // The answer never comes.
-        let _ = ureq::post(format!("{address}{path}"))
-            .header("Content-Type", "application/json")
-            .send(&body);
-    });
+    let (status, job) = server.json("POST", &path, Some(order.clone()));
+    assert_eq!((status, &job["kind"]), (202, &json!("conversion")), "{job}");
+    let running = under_way(&server);
+    assert_eq!(running["id"], job["id"]);
+    assert!(running["remaining_s"].as_f64().unwrap() > 0.0, "{running}");
+    let job_path = format!("/api/jobs/{}", job["id"]);
+    let ask = |what: &str| server.json("POST", &format!("{job_path}/{what}"), None).0;
+    // The picture is not there before it is whole.
+    assert_eq!(pictures(&server).len(), 1);
+    assert_eq!(ask("stop"), 202);
+    assert_eq!(server.wait_for_job(&job["id"])["state"], "stopped");
+    assert_eq!(ask("stop"), 409);
+    assert_eq!(ask("resume"), 202);
+    // Killed in the middle: after a restart it is made anew by itself, the same as undisturbed.
     under_way(&server);
     server.kill();
-    running.join().unwrap();
-    assert_eq!(left(), 2);
-    let again = Server::start(&folder.path().join("data"), false);
-    let all = again.json("GET", "/api/pictures", None).1;
-    assert_eq!(all["pictures"].as_array().unwrap().len(), 1);
-    assert_eq!((all["making"].clone(), left()), (json!([]), 1));
+    let server = Server::start(&folder.path().join("data"), false);
+    assert_eq!(server.wait_for_job(&job["id"])["state"], "done");
+    let made = pictures(&server)[0].clone();
+    assert_eq!((pictures(&server).len(), &made["id"]), (2, &job["makes"]));
+    let (status, undisturbed) = server.make(&path, Some(order.clone()));
+    assert_eq!(status, 200);
+    assert!(download(&server, &made) == download(&server, &undisturbed));
+    // One that is taken away while it is made leaves nothing.
+    let (_, job) = server.json("POST", &path, Some(order));
+    under_way(&server);
+    let gone = format!("/api/pictures/{}", job["makes"]);
+    assert_eq!(server.json("DELETE", &gone, None).0, 204);
+    let folder = folder
+        .path()
+        .join(format!("data/pictures/{}", job["makes"]));
+    wait_for("its files to go", || (!folder.exists()).then_some(()));
+    assert!(server.jobs().is_empty());
+    assert_eq!(pictures(&server).len(), 3);
 }
 
 #[test]
@@ -618,8 +610,7 @@ fn a_picture_in_the_browser() {
         b.close().await;
     });
     wait_for("nothing being made", || {
-        let all = server.json("GET", "/api/pictures", None).1;
-        (all["making"] == json!([])).then_some(())
+        server.jobs().is_empty().then_some(())
     });
     // All that was made opens.
     for picture in server.json("GET", "/api/pictures", None).1["pictures"]

@@ -81,7 +81,7 @@ fn an_order_can_be_stopped_and_gone_on_with() {
         server
             .json("GET", &format!("/api/orders/{waiting}"), None)
             .1["state"],
-        "queued"
+        "waiting"
     );
     let early = wait_for("a strip", || {
         let o = server.json("GET", &format!("/api/orders/{long}"), None).1;
@@ -92,12 +92,7 @@ fn an_order_can_be_stopped_and_gone_on_with() {
         progress > 0.0 && progress < 1.0 && early["remaining_s"].as_f64().unwrap() > 0.0,
         "{early}"
     );
-    assert_eq!(
-        server
-            .json("POST", &format!("/api/orders/{long}/stop"), None)
-            .0,
-        202
-    );
+    assert_eq!(server.ask_job(long, "stop"), 202);
     let stopped = server.wait_for_order(long, "stopped");
     assert!(!stopped["strips"].as_array().unwrap().is_empty());
     let strip = server.get(&format!("/api/orders/{long}/strips/0"));
@@ -105,19 +100,14 @@ fn an_order_can_be_stopped_and_gone_on_with() {
     assert_eq!((strip.width(), strip.height()), (1024, 16));
     // The next one has its turn meanwhile.
     server.wait_for_order(waiting, "done");
-    assert_eq!(
-        server
-            .json("POST", &format!("/api/orders/{long}/resume"), None)
-            .0,
-        202
-    );
+    assert_eq!(server.ask_job(long, "resume"), 202);
     wait_for("it to go on", || {
         let o = server.json("GET", &format!("/api/orders/{long}"), None).1;
         (o["state"] == "running").then_some(())
     });
     // What is not finished cannot be handed over.
     let body = json!({"opening_heading_deg": 0, "opening_pitch_deg": 0, "opening_hfov_deg": 75, "exposure_stops": 0, "soft": true, "quality": 90});
-    let (status, answer) = server.json("POST", &format!("/api/orders/{long}/packages"), Some(body));
+    let (status, answer) = server.make(&format!("/api/orders/{long}/packages"), Some(body));
     assert_eq!(status, 409, "{answer}");
     let files = server.files_of(long);
     assert!(files.exists());
@@ -141,7 +131,7 @@ fn a_package_is_checked_and_downloads_in_ranges() {
     server.wait_for_order(id, "done");
     let ask = |heading: Value, quality: u32| {
         let body = json!({"opening_heading_deg": heading, "opening_pitch_deg": -4, "opening_hfov_deg": 70, "exposure_stops": 0.5, "soft": false, "quality": quality});
-        server.json("POST", &format!("/api/orders/{id}/packages"), Some(body))
+        server.make(&format!("/api/orders/{id}/packages"), Some(body))
     };
     let (status, made) = ask(json!(-30), 92);
     assert_eq!(status, 200, "{made}");
@@ -300,7 +290,7 @@ fn requests_that_make_no_sense_are_refused_in_one_shape() {
         ("GET", "/api/nothing".into(), None, 404),
         ("GET", "/assets/missing.js".into(), None, 404),
         ("GET", "/project/../../etc/passwd".into(), None, 404),
-        ("POST", "/api/orders/5/stop".into(), None, 404),
+        ("POST", "/api/jobs/5/stop".into(), None, 404),
         ("GET", "/api/orders/1/strips/0".into(), None, 404),
     ];
     for (method, path, body, status) in refusals {

@@ -256,8 +256,7 @@ fn an_order_may_have_any_shape() {
     ]);
     let package = json!({"exposure_stops": 0.0, "soft": false, "quality": 90,
         "opening_heading_deg": 0.0, "opening_pitch_deg": 0.0, "opening_hfov_deg": 80.0});
-    let (status, package) =
-        server.json("POST", &format!("/api/orders/{id}/packages"), Some(package));
+    let (status, package) = server.make(&format!("/api/orders/{id}/packages"), Some(package));
     assert_eq!(
         (status, &package["width"], &package["height"]),
         (200, &json!(128), &json!(64))

@@ -435,7 +435,7 @@ fn checks_say_what_would_spoil_a_render_and_end_with_3_when_it_stops() {
     let id = viewpoint(&server, 0)["id"].as_i64().unwrap();
     let order = json!({"viewpoint": id, "width": 1024, "samples": 4, "draft": true, "clay": true});
     let order = post(&server, &format!("{PROJECT}/orders"), order);
-    server.json("POST", &format!("/api/orders/{}/stop", order["id"]), None);
+    server.ask_job(&order["id"], "stop");
     let data = server.data.to_str().unwrap();
     let found = json(&["--data", data, "--project", "Merlow Observatory"], 0);
     let told = rules(&found);

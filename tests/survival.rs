@@ -58,17 +58,22 @@ fn an_unreadable_row_is_set_aside_and_told() {
             [lost],
         )
         .unwrap();
-    let queued = "\"queued\"";
     database
         .execute(
-            "UPDATE render_order SET spec = '{\"width\": 3', state = ?2 WHERE id = ?1",
-            (bad, queued),
+            "UPDATE render_order SET spec = '{\"width\": 3' WHERE id = ?1",
+            [bad],
         )
         .unwrap();
     database
         .execute(
-            "UPDATE render_order SET state = ?2, picture = NULL WHERE id = ?1",
-            (waiting, queued),
+            "UPDATE render_order SET picture = NULL WHERE id = ?1",
+            [waiting],
+        )
+        .unwrap();
+    database
+        .execute(
+            "UPDATE job SET state = 'waiting' WHERE kind = 'order' AND makes IN (?1, ?2)",
+            [bad, waiting],
         )
         .unwrap();
     drop(database);
@@ -183,12 +188,7 @@ fn a_master_that_is_gone_is_told_and_made_again() {
         told["problem"].as_str().unwrap().contains("master is gone"),
         "{told}"
     );
-    assert_eq!(
-        server
-            .json("POST", &format!("/api/orders/{done}/resume"), None)
-            .0,
-        202
-    );
+    assert_eq!(server.ask_job(done, "resume"), 202);
     server.wait_for_order(done, "done");
     assert!(std::fs::read(&master).unwrap() == bytes);
 }

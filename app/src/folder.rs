@@ -234,6 +234,17 @@ impl RenderFolder {
     }
 }
 
+/// Bytes of the files in a folder and those below it; 0 where it is not.
+pub fn bytes_in(folder: &Path) -> u64 {
+    (std::fs::read_dir(folder).into_iter().flatten().flatten())
+        .map(|entry| match entry.metadata() {
+            Ok(m) if m.is_dir() => bytes_in(&entry.path()),
+            Ok(m) => m.len(),
+            Err(_) => 0,
+        })
+        .sum()
+}
+
 /// Removes a file or folder that is not needed any more; one that is gone already is fine.
 pub fn remove(path: &Path) {
     let _ = if path.is_dir() {

@@ -3,5 +3,6 @@
 pub mod api;
 pub mod cli;
 pub mod folder;
+pub mod model;
 pub mod store;
 pub mod work;

@@ -8,6 +8,7 @@ use serde_json::Value;
 use std::io::{BufRead, BufReader, Read};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Output, Stdio};
+use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 /// The program under test.
@@ -158,13 +159,36 @@ impl Server {
         (response.status().as_u16(), bytes)
     }
 
-    /// An answer that goes on and on, as it comes.
-    pub fn stream(&self, path: &str) -> impl Read + Send + use<> {
-        let answer = Self::agent()
-            .get(format!("{}{path}", self.address))
-            .call()
-            .expect("the server answers");
-        answer.into_body().into_reader()
+    /// Listens to events from now on; `heard` is the number of the last one heard before. They come as (number, event).
+    pub fn events(&self, heard: Option<u64>) -> Receiver<(u64, Value)> {
+        let mut request = Self::agent().get(format!("{}/api/events", self.address));
+        if let Some(heard) = heard {
+            request = request.header("Last-Event-ID", heard.to_string());
+        }
+        // Through a client that puts the parts of the answer together: where they are cut says nothing.
+        let answer = request.call().expect("the server answers").into_body();
+        let (send, events) = channel();
+        std::thread::spawn(move || {
+            let (mut number, mut data) = (None, None);
+            for line in BufReader::new(answer.into_reader())
+                .lines()
+                .map_while(Result::ok)
+            {
+                let line = line.trim();
+                if let Some(told) = line.strip_prefix("id:") {
+                    number = told.trim().parse().ok();
+                } else if let Some(told) = line.strip_prefix("data:") {
+                    data = serde_json::from_str(told).ok();
+                }
+                if let (Some(n), Some(event)) = (number, data.clone()) {
+                    (number, data) = (None, None);
+                    if send.send((n, event)).is_err() {
+                        return;
+                    }
+                }
+            }
+        });
+        events
     }
 
     /// Gets a file that must be there.
@@ -206,6 +230,53 @@ impl Server {
             self.told(order)["picture"].as_str().map(String::from)
         });
         self.data.join("renders").join(picture)
+    }
+
+    /// Asks something of an order's job, such as `stop` or `resume`; gives the status.
+    pub fn ask_job(&self, order: impl std::fmt::Display, what: &str) -> u16 {
+        let order = self.json("GET", &format!("/api/orders/{order}"), None).1;
+        let job = order["job"].clone();
+        self.json("POST", &format!("/api/jobs/{job}/{what}"), None)
+            .0
+    }
+
+    /// Jobs that are not done.
+    pub fn jobs(&self) -> Vec<Value> {
+        let jobs = self.json("GET", "/api/jobs", None).1;
+        jobs.as_array().unwrap().clone()
+    }
+
+    /// Waits until a job is over, and gives it.
+    pub fn wait_for_job(&self, id: &Value) -> Value {
+        wait_for(&format!("job {id} to be over"), || {
+            let job = self.json("GET", &format!("/api/jobs/{id}"), None).1;
+            let state = job["state"].as_str()?;
+            ["done", "failed", "stopped"]
+                .contains(&state)
+                .then_some(job)
+        })
+    }
+
+    /// Orders what a job makes. Gives 200 and the package or picture when it is there, else the refusal.
+    pub fn make(&self, path: &str, body: Option<Value>) -> (u16, Value) {
+        let (status, job) = self.json("POST", path, body);
+        if status != 202 {
+            return (status, job);
+        }
+        let job = self.wait_for_job(&job["id"]);
+        assert_eq!(job["state"], "done", "{job}");
+        let all = if job["kind"] == "package" {
+            let project = self.json("GET", &format!("/api/projects/{}", job["project"]), None);
+            project.1["packages"].clone()
+        } else {
+            self.json("GET", "/api/pictures", None).1["pictures"].clone()
+        };
+        let made = all
+            .as_array()
+            .unwrap()
+            .iter()
+            .find(|m| m["id"] == job["makes"]);
+        (200, made.expect("what was made is listed").clone())
     }
 
     /// Waits until an order has a state.

@@ -43,6 +43,7 @@ impl From<WorkError> for Failure {
         let status = match &e {
             WorkError::Store(StoreError::Missing { .. }) => Status::NotFound,
             WorkError::Store(StoreError::Changed { .. }) => Status::Conflict,
+            WorkError::NoRoom(_) => Status::InsufficientStorage,
             e if e.is_disk_full() => Status::InsufficientStorage,
             WorkError::Store(_) => Status::InternalServerError,
             WorkError::Conflict(_) => Status::Conflict,

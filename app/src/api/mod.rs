@@ -5,6 +5,8 @@ mod error;
 mod events;
 mod files;
 mod guard;
+pub mod job_types;
+mod jobs;
 mod lights;
 mod live;
 mod orders;
@@ -25,8 +27,11 @@ mod web;
 pub use error::Failure;
 
 use crate::work::App;
+use job_types::JobInfo;
 use rocket::config::Shutdown;
 use rocket::fairing::AdHoc;
+use rocket::http::Status;
+use rocket::serde::json::Json;
 use rocket::{Build, Config, Rocket, State};
 use std::io::Write;
 use std::net::{IpAddr, Ipv4Addr, TcpListener};
@@ -38,6 +43,13 @@ type Shared = State<Arc<App>>;
 
 /// An answer, or one sentence.
 type Answer<T> = Result<T, Failure>;
+
+/// The answer to what was ordered: its job.
+type Queued = (Status, Json<JobInfo>);
+
+fn queued(job: JobInfo) -> Queued {
+    (Status::Accepted, Json(job))
+}
 
 /// Runs work that takes a while, or touches disk or database, off the network threads.
 async fn blocking<T: Send + 'static>(
@@ -115,6 +127,7 @@ pub fn server(app: Arc<App>, listener: TcpListener, web: Option<PathBuf>) -> Roc
                 lights::routes(),
                 passes::routes(),
                 orders::routes(),
+                jobs::routes(),
                 packages::routes(),
                 pictures::routes(),
                 events::routes(),

@@ -3,13 +3,14 @@
 use super::files::jpeg;
 use super::range::RangedFile;
 use super::sent::Sent;
-use super::types::{Estimate, Order, OrderRequest, OrderSpec, QueueEntry, WidthPlan};
+use super::types::{Estimate, Event, Order, OrderRequest, OrderSpec, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::RenderFolder;
+use crate::model::jobs::{JobKind, NewJob};
 use crate::work::estimate::{estimated, picture_size};
+use crate::work::rendering;
 use crate::work::screen::DISPLAY_WIDTH;
 use crate::work::{App, Result, WorkError};
-use crate::work::{queue, rendering};
 use dome_imaging::scale::Shrink;
 use dome_optics::{Shape, resolution};
 use dome_trace::PassSet;
@@ -20,8 +21,7 @@ use std::ops::RangeInclusive;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
-        estimate, width_plan, place, one, stop, resume, discard, strip, finished, queued, display,
-        flat, master
+        estimate, width_plan, place, one, discard, strip, finished, display, flat, master
     ]
 }
 
@@ -35,16 +35,21 @@ fn pass_set(names: Option<&str>) -> Result<PassSet> {
         .map_err(|e| WorkError::Request(format!("{e}; correct the list.")))
 }
 
-#[get("/estimate?<width>&<shape>&<passes>")]
+/// What an order of a size takes; of a `project` whose scene is in memory that counts too.
+#[get("/estimate?<width>&<shape>&<passes>&<denoise>&<project>")]
 async fn estimate(
     app: &Shared,
     width: u32,
     shape: Option<String>,
     passes: Option<String>,
+    denoise: Option<bool>,
+    project: Option<i64>,
 ) -> Answer<Json<Estimate>> {
     blocking(app, move |app| {
         let size = picture_size(shape.as_deref(), width)?;
-        Ok(Json(estimated(app, &size, &pass_set(passes.as_deref())?)))
+        let passes = pass_set(passes.as_deref())?;
+        let denoise = denoise.unwrap_or(false);
+        Ok(Json(estimated(app, &size, &passes, denoise, project)?))
     })
     .await
 }
@@ -83,12 +88,13 @@ fn width_plan(width: u32, frame: u32, hfov: f64, per_degree: f64) -> Answer<Json
 }
 
 /// What is asked, made whole and checked.
-fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
+fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, NewJob)> {
     let mut settings = app.store.project(project)?.settings;
     let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
     let passes = PassSet::new(request.passes.iter().flatten().copied());
     let size = picture_size(request.shape.as_deref(), request.width)?;
-    let estimate = estimated(app, &size, &passes);
+    let denoise = request.denoise.unwrap_or(false);
+    let estimate = estimated(app, &size, &passes, denoise, Some(project))?;
     let refuse = |sentence: String| Err(WorkError::Request(sentence));
     if request.denoise == Some(true) && size.shape != Shape::Equirect {
         return refuse(
@@ -131,23 +137,24 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
                 .into(),
         );
     }
-    if estimate
-        .free_bytes
-        .is_some_and(|free| free < estimate.working_bytes)
-    {
-        return refuse(format!(
-            "Rendering {} px needs {} MB of disk and {} MB are free; make room or order a smaller width.",
-            request.width,
-            estimate.working_bytes >> 20,
-            estimate.free_bytes.unwrap_or(0) >> 20
-        ));
-    }
+    app.room_on_disk(
+        &format!("Rendering {} px", request.width),
+        estimate.working_bytes,
+    )?;
     let draft = request.draft.unwrap_or(false);
     if !draft {
         // What makes drafts brighter must never reach a final picture.
         settings.draft_stops = 0.0;
     }
-    Ok(OrderSpec {
+    let job = NewJob {
+        kind: JobKind::Order,
+        project: Some(project),
+        asked: String::new(),
+        what: viewpoint.name.clone(),
+        memory: estimate.job_bytes(),
+        disk: estimate.working_bytes,
+    };
+    let spec = OrderSpec {
         viewpoint: viewpoint.name,
         pose: viewpoint.pose,
         opening: viewpoint.opening,
@@ -162,19 +169,21 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<OrderSpec> {
         passes: passes.iter().collect(),
         clay: request.clay.unwrap_or(false),
         lens: request.lens,
-        denoise: request.denoise.unwrap_or(false),
+        denoise,
         clamp: request.clamp,
         occlusion_m: request.occlusion_m,
-    })
+    };
+    Ok((spec, job))
 }
 
 #[post("/projects/<id>/orders", data = "<request>")]
 async fn place(app: &Shared, id: i64, request: Sent<OrderRequest>) -> Answer<Json<Order>> {
     blocking(app, move |app| {
-        let spec = spec(app, id, &request)?;
-        let order = app.store.add_order(id, &spec)?;
-        app.queue.wake();
-        Ok(Json(app.describe_order(app.store.order(order)?)))
+        let (spec, job) = spec(app, id, &request)?;
+        let order = app.store.order(app.store.add_order(id, &spec, &job)?)?;
+        app.tell_job(order.job);
+        app.jobs.wake();
+        Ok(Json(app.describe_order(order)))
     })
     .await
 }
@@ -187,26 +196,16 @@ async fn one(app: &Shared, id: i64) -> Answer<Json<Order>> {
     .await
 }
 
-#[post("/orders/<id>/stop")]
-async fn stop(app: &Shared, id: i64) -> Answer<Status> {
-    blocking(app, move |app| {
-        queue::stop(app, id).map(|()| Status::Accepted)
-    })
-    .await
-}
-
-#[post("/orders/<id>/resume")]
-async fn resume(app: &Shared, id: i64) -> Answer<Status> {
-    blocking(app, move |app| {
-        queue::resume(app, id).map(|()| Status::Accepted)
-    })
-    .await
-}
-
 #[delete("/orders/<id>")]
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
-        queue::discard(app, id).map(|()| Status::NoContent)
+        let project = app.store.remove_order(id)?;
+        // A worker that has it lets its files go when it has stopped.
+        app.jobs.stop_removed(&app.store);
+        app.sweep();
+        app.tell(Event::Jobs);
+        app.tell(Event::Project { project });
+        Ok(Status::NoContent)
     })
     .await
 }
@@ -256,12 +255,6 @@ async fn finished(app: &Shared, id: i64) -> Answer<Jpeg> {
         Ok(Jpeg(jpeg, ContentType::JPEG))
     })
     .await
-}
-
-/// What waits and what is rendered, of all projects.
-#[get("/queue")]
-async fn queued(app: &Shared) -> Answer<Json<Vec<QueueEntry>>> {
-    blocking(app, |app| Ok(Json(queue::all_waiting(app)?))).await
 }
 
 #[get("/orders/<id>/picture.jpg")]

@@ -2,11 +2,10 @@
 
 use super::range::RangedFile;
 use super::sent::Sent;
-use super::types::{Package, PackageRequest};
-use super::{Answer, Shared, blocking};
-use crate::work::package::make;
+use super::types::{Event, PackageRequest};
+use super::{Answer, Queued, Shared, blocking, queued};
+use crate::work::package;
 use rocket::http::{ContentType, Status};
-use rocket::serde::json::Json;
 use rocket::{Route, delete, get, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
@@ -14,8 +13,11 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 #[post("/orders/<id>/packages", data = "<request>")]
-async fn hand_over(app: &Shared, id: i64, request: Sent<PackageRequest>) -> Answer<Json<Package>> {
-    blocking(app, move |app| Ok(Json(make(app, id, request.0)?))).await
+async fn hand_over(app: &Shared, id: i64, request: Sent<PackageRequest>) -> Answer<Queued> {
+    blocking(app, move |app| {
+        package::order(app, id, &request).map(queued)
+    })
+    .await
 }
 
 async fn file(app: &Shared, id: i64, save: bool) -> Answer<RangedFile> {
@@ -44,7 +46,9 @@ async fn view(app: &Shared, id: i64) -> Answer<RangedFile> {
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
         app.store.remove_package(id)?;
+        app.jobs.stop_removed(&app.store);
         app.sweep();
+        app.tell(Event::Jobs);
         Ok(Status::NoContent)
     })
     .await

@@ -40,7 +40,7 @@ pub struct PictureShape {
 }
 
 /// A conversion to order.
-#[derive(Clone, Debug, Deserialize, TS)]
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
 #[ts(export)]
 pub struct ConvertRequest {
     /// The shape to make, by its name.
@@ -56,7 +56,7 @@ pub struct ConvertRequest {
 }
 
 /// A face of an assembly.
-#[derive(Clone, Debug, Deserialize, TS)]
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
 #[ts(export)]
 pub struct FaceChoice {
     /// The picture, or none for a face that was never made.
@@ -66,7 +66,7 @@ pub struct FaceChoice {
 }
 
 /// Six faces to become a sphere, in our order: left, front, right, back, up, down.
-#[derive(Clone, Debug, Deserialize, TS)]
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
 #[ts(export)]
 pub struct AssemblyRequest {
     /// The faces.
@@ -125,28 +125,12 @@ pub struct DiagnosisInfo {
     pub can_mend: bool,
 }
 
-/// A picture that is being made.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct PictureWork {
-    /// The number that the picture will have.
-    pub id: i64,
-    /// What is made, for people.
-    pub what: String,
-    /// Share that is done, 0 to 1.
-    pub share: f64,
-    /// Seconds that are left; nothing while that cannot be told.
-    pub left_s: Option<f64>,
-}
-
-/// All pictures, newest first, and what is being made.
+/// All pictures, newest first.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]
 pub struct Pictures {
     /// Finished ones.
     pub pictures: Vec<BroughtPicture>,
-    /// Unfinished ones.
-    pub making: Vec<PictureWork>,
     /// Numbers of those whose record cannot be read; they can only be removed.
     pub unreadable: Vec<i64>,
 }

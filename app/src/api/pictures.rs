@@ -8,9 +8,8 @@ use super::picture_types::{
 use super::projects::receive;
 use super::range::RangedFile;
 use super::sent::Sent;
-use super::{Answer, Shared, blocking};
-use crate::work::WorkError;
-use crate::work::pictures as work;
+use super::{Answer, Queued, Shared, blocking, queued};
+use crate::work::{WorkError, picture_jobs, pictures as work};
 use dome_files::PictureFormat;
 use rocket::data::Data;
 use rocket::http::{ContentType, Status};
@@ -23,8 +22,8 @@ const MAX_UPLOAD: u64 = 4 << 30;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
-        all, bring, shape, discard, stop, convert, guess, assemble, seams, diagnosis, mend, sphere,
-        flat, balls, download
+        all, bring, shape, discard, convert, guess, assemble, seams, diagnosis, mend, sphere, flat,
+        balls, download
     ]
 }
 
@@ -34,7 +33,6 @@ async fn all(app: &Shared) -> Answer<Json<Pictures>> {
         let (pictures, unreadable) = app.store.pictures()?;
         Ok(Json(Pictures {
             pictures,
-            making: app.making.all(),
             unreadable,
         }))
     })
@@ -68,20 +66,12 @@ async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     .await
 }
 
-/// Stops the making of a picture.
-#[post("/pictures/<id>/stop")]
-async fn stop(app: &Shared, id: i64) -> Status {
-    app.making.stop(id);
-    Status::NoContent
-}
-
 #[post("/pictures/<id>/convert", data = "<request>")]
-async fn convert(
-    app: &Shared,
-    id: i64,
-    request: Sent<ConvertRequest>,
-) -> Answer<Json<BroughtPicture>> {
-    blocking(app, move |app| Ok(Json(work::convert(app, id, &request)?))).await
+async fn convert(app: &Shared, id: i64, request: Sent<ConvertRequest>) -> Answer<Queued> {
+    blocking(app, move |app| {
+        picture_jobs::convert(app, id, request.0).map(queued)
+    })
+    .await
 }
 
 /// `of` lists the numbers of five or six pictures.
@@ -91,8 +81,11 @@ async fn guess(app: &Shared, of: Vec<i64>) -> Answer<Json<AssemblyGuess>> {
 }
 
 #[post("/assemblies", data = "<request>")]
-async fn assemble(app: &Shared, request: Sent<AssemblyRequest>) -> Answer<Json<BroughtPicture>> {
-    blocking(app, move |app| Ok(Json(work::assemble(app, &request)?))).await
+async fn assemble(app: &Shared, request: Sent<AssemblyRequest>) -> Answer<Queued> {
+    blocking(app, move |app| {
+        picture_jobs::assemble(app, request.0).map(queued)
+    })
+    .await
 }
 
 #[get("/pictures/<id>/seams")]
@@ -109,8 +102,11 @@ async fn diagnosis(app: &Shared, id: i64, against: Option<i64>) -> Answer<Json<D
 }
 
 #[post("/pictures/<id>/mend?<against>")]
-async fn mend(app: &Shared, id: i64, against: Option<i64>) -> Answer<Json<BroughtPicture>> {
-    blocking(app, move |app| Ok(Json(work::mend(app, id, against)?))).await
+async fn mend(app: &Shared, id: i64, against: Option<i64>) -> Answer<Queued> {
+    blocking(app, move |app| {
+        picture_jobs::mend(app, id, against).map(queued)
+    })
+    .await
 }
 
 #[get("/pictures/<id>/sphere.jpg")]

@@ -208,10 +208,11 @@ async fn change(app: &Shared, id: i64, change: Sent<ProjectChange>) -> Answer<Js
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
         app.store.remove_project(id)?;
-        app.queue.stop_removed(&app.store);
+        app.jobs.stop_removed(&app.store);
         app.scenes.forget(id);
         app.sweep();
         app.tell(Event::Project { project: id });
+        app.tell(Event::Jobs);
         Ok(Status::NoContent)
     })
     .await

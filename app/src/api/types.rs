@@ -1,11 +1,12 @@
 //! What goes over HTTP. The web's types are generated from these.
 
-use super::picture_types::PictureWork;
+use super::job_types::JobInfo;
 pub use super::scene_types::{
     CameraInfo, FrameGuess, LeftOutInfo, LightInfo, ObjectInfo, SceneSettings, SceneSummary,
     SunPosition, SurroundingsFile,
 };
 use super::stand_types::{Opening, Ride};
+use crate::model::jobs::JobState;
 use dome_trace::Pass;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -144,23 +145,6 @@ pub struct ProjectChange {
     pub version: Option<i64>,
 }
 
-/// Where an order is on its way.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[ts(export)]
-#[serde(rename_all = "lowercase")]
-pub enum OrderState {
-    /// Waiting for its turn.
-    Queued,
-    /// Being rendered.
-    Running,
-    /// Stopped by hand; finished strips are kept.
-    Stopped,
-    /// The master is there.
-    Done,
-    /// It could not be finished; the order says why.
-    Failed,
-}
-
 /// What to render.
 #[derive(Clone, Debug, Serialize, Deserialize, TS)]
 #[ts(export)]
@@ -261,10 +245,12 @@ pub struct Order {
     pub id: i64,
     /// Project it belongs to.
     pub project: i64,
+    /// The job that makes it.
+    pub job: i64,
     /// What to render.
     pub spec: OrderSpec,
     /// Where it is.
-    pub state: OrderState,
+    pub state: JobState,
     /// Share of the work that is done, 0 to 1; 1 only when the master is there.
     pub progress: f64,
     /// Rows that are finished strips, as (first row, number of rows).
@@ -343,12 +329,23 @@ pub struct Estimate {
     pub master_bytes: u64,
     /// Space needed while rendering, bytes, the master included.
     pub working_bytes: u64,
-    /// Free space, bytes.
+    /// Free space that no other job has spoken for, bytes.
     pub free_bytes: Option<u64>,
     /// Pixels per degree along the horizon.
     pub pixels_per_degree: f64,
-    /// Memory while rendering beside the scene itself, bytes.
+    /// Memory while rendering, bytes: strips, noise removal and pictures for the screen, and the scene if it is known.
     pub memory_bytes: u64,
+    /// The scene's part of it with its textures, bytes; nothing before it was read.
+    pub scene_bytes: Option<u64>,
+    /// What all work together may take, bytes.
+    pub memory_limit: u64,
+}
+
+impl Estimate {
+    /// What a job takes beside its scene, which claims its memory by itself, bytes.
+    pub fn job_bytes(&self) -> u64 {
+        self.memory_bytes - self.scene_bytes.unwrap_or(0)
+    }
 }
 
 /// A colour of an object mask.
@@ -438,11 +435,15 @@ pub struct PreviewRequest {
 #[ts(export)]
 #[serde(tag = "kind", rename_all = "lowercase")]
 pub enum Event {
-    /// An order moved on.
-    Order {
-        /// The order.
-        order: Box<Order>,
+    /// A job moved on.
+    Job {
+        /// The job.
+        job: JobInfo,
+        /// Of a render: strips that were finished since it was last told, as (first row, number of rows).
+        strips: Vec<(u32, u32)>,
     },
+    /// Jobs were removed, or their turns changed.
+    Jobs,
     /// A project changed otherwise, e.g. its card got a picture.
     Project {
         /// Its number.
@@ -450,31 +451,6 @@ pub enum Event {
     },
     /// A picture made elsewhere came, changed or went.
     Pictures,
-    /// A picture is being made from others.
-    Making {
-        /// How far it is.
-        work: PictureWork,
-    },
-}
-
-/// An order that waits or is rendered, of any project.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct QueueEntry {
-    /// The order's number.
-    pub order: i64,
-    /// The project's number.
-    pub project: i64,
-    /// The project's name.
-    pub project_name: String,
-    /// The viewpoint's name.
-    pub viewpoint: String,
-    /// Whether it waits or is rendered.
-    pub state: OrderState,
-    /// Share that is done.
-    pub progress: f64,
-    /// Seconds that are left, once they can be told.
-    pub remaining_s: Option<f64>,
 }
 
 /// What goes wrong, as one shape.

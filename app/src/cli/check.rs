@@ -248,7 +248,7 @@ fn order(args: &CheckArgs) -> Result<OrderFacts, Box<dyn std::error::Error>> {
         clash: output
             .filter(|o| o.exists())
             .map(|o| format!("{}, which is there already", o.display())),
-        need_bytes: size.map_or(0, |s| working_bytes(&s, &options.passes)),
+        need_bytes: size.map_or(0, |s| working_bytes(&s, &options.passes, options.denoise)),
         free_bytes: rustix::fs::statvfs(folder)
             .ok()
             .map(|s| s.f_bavail.saturating_mul(s.f_frsize)),

@@ -99,9 +99,9 @@ pub(super) fn run(args: &ConvertArgs) -> Outcome {
         Some(p) if !p.as_os_str().is_empty() => p,
         _ => Path::new("."),
     };
-    let loaded = convert::open_any(&args.inputs, from, folder, |row| {
-        if terminal && row % 256 == 0 {
-            eprint!("\rRead {row} rows ");
+    let loaded = convert::open_any(&args.inputs, from, folder, &mut |share| {
+        if terminal {
+            eprint!("\rRead {:.0} % ", share * 100.0);
         }
         true
     })?;
@@ -179,7 +179,7 @@ fn sequence(args: &ConvertArgs, from: Option<Shape>, to: Shape) -> Outcome {
         if args.go_on && there {
             continue;
         }
-        let loaded = convert::load_faces(faces, layout)?.held();
+        let loaded = convert::load_faces(faces, layout, &mut |_| true)?.held();
         if made == 0 {
             for notice in &loaded.notices {
                 eprintln!("Note: {notice}");

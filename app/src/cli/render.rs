@@ -268,7 +268,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
             let strips = places
                 .iter()
                 .map(|(top, _)| strip_file::read(&path(*top), &mark, &layers));
-            save(&mut denoised(strips, &made, size.height(), way))
+            save(&mut denoised(strips, &made, size.height(), way, || true))
         };
         Ok::<_, FileError>(written(true, write)?.1)
     })?;

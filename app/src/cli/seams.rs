@@ -22,7 +22,7 @@ pub(super) struct SeamsArgs {
 }
 
 pub(super) fn run(args: &SeamsArgs) -> Outcome {
-    let loaded = load_any(&args.files, args.shape)?;
+    let loaded = load_any(&args.files, args.shape, &mut |_| true)?;
     let seams = measure(&loaded.source);
     let heading = loaded.heading_deg.unwrap_or(0.0);
     let compass = |h: f64| dome_optics::angle::wrap_heading_deg(h + heading);

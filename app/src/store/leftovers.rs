@@ -46,14 +46,25 @@ impl Store {
         Ok(())
     }
 
-    /// Gives up what was never finished: scenes, pictures and packages that were being made when the program ended.
+    /// Gives up what was never finished and no job goes on with: scenes and pictures that were on their way when the program
+    /// ended.
     pub fn give_up_unfinished(&self) -> Result<()> {
         let mut db = self.lock();
         let transaction = db.transaction()?;
         for (table, folder, unfinished) in [
             ("project", "projects", "scene_file = ''"),
-            ("picture", "pictures", "record = ''"),
-            ("package", "packages", "record = ''"),
+            // What a job makes goes on with it.
+            (
+                "picture",
+                "pictures",
+                "record = '' AND id NOT IN
+                    (SELECT makes FROM job WHERE kind IN ('conversion', 'assembly', 'mending'))",
+            ),
+            (
+                "package",
+                "packages",
+                "record = '' AND id NOT IN (SELECT makes FROM job WHERE kind = 'package')",
+            ),
         ] {
             transaction.execute(
                 &format!(

@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 7] = [
+const STEPS: [&str; 8] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -145,6 +145,42 @@ const STEPS: [&str; 7] = [
         CREATE INDEX history_of_project ON history(project, id);
         CREATE TABLE leftover (path TEXT PRIMARY KEY) STRICT;"
     ),
+    // All long work are jobs of one kind.
+    "CREATE TABLE job (
+        id INTEGER PRIMARY KEY AUTOINCREMENT,
+        kind TEXT NOT NULL,
+        project INTEGER REFERENCES project(id) ON DELETE CASCADE,
+        makes INTEGER NOT NULL,
+        asked TEXT NOT NULL DEFAULT '',
+        what TEXT NOT NULL DEFAULT '',
+        state TEXT NOT NULL CHECK (state IN ('held', 'waiting', 'running', 'stopped', 'failed', 'done')),
+        place INTEGER NOT NULL,
+        not_before INTEGER,
+        attempts INTEGER NOT NULL DEFAULT 0,
+        worker TEXT,
+        lease INTEGER,
+        memory INTEGER NOT NULL DEFAULT 0,
+        disk INTEGER NOT NULL DEFAULT 0,
+        spent_s REAL NOT NULL DEFAULT 0,
+        problem TEXT,
+        UNIQUE (kind, makes)
+    ) STRICT;
+    CREATE INDEX job_turn ON job(state, place);
+    INSERT INTO job (kind, project, makes, what, state, place, spent_s, problem)
+        SELECT 'order', project, id,
+            CASE WHEN json_valid(spec) THEN coalesce(json_extract(spec, '$.viewpoint'), '') ELSE '' END,
+            CASE state WHEN '\"done\"' THEN 'done' WHEN '\"stopped\"' THEN 'stopped'
+                WHEN '\"failed\"' THEN 'failed' ELSE 'waiting' END,
+            id, spent_s, problem FROM render_order;
+    ALTER TABLE render_order DROP COLUMN state;
+    ALTER TABLE render_order DROP COLUMN spent_s;
+    ALTER TABLE render_order DROP COLUMN problem;
+    CREATE TRIGGER order_gone AFTER DELETE ON render_order BEGIN
+        DELETE FROM job WHERE kind = 'order' AND makes = OLD.id; END;
+    CREATE TRIGGER package_gone AFTER DELETE ON package BEGIN
+        DELETE FROM job WHERE kind = 'package' AND makes = OLD.id; END;
+    CREATE TRIGGER picture_gone AFTER DELETE ON picture BEGIN
+        DELETE FROM job WHERE kind IN ('conversion', 'assembly', 'mending') AND makes = OLD.id; END;",
 ];
 
 /// The version this program writes.
@@ -190,7 +226,19 @@ pub(super) fn check(connection: &Connection) -> Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::model::jobs::{JobKind, JobState, Lane, NewJob};
     use crate::store::Store;
+
+    fn new_job(kind: JobKind) -> NewJob {
+        NewJob {
+            kind,
+            project: None,
+            asked: String::new(),
+            what: String::new(),
+            memory: 0,
+            disk: 0,
+        }
+    }
 
     #[test]
     fn data_survive_an_upgrade() {
@@ -237,7 +285,7 @@ mod tests {
             (Some(dome_trace::Up::Y), Some(dome_trace::Up::Y))
         );
         // The state before the upgrade was kept.
-        let kept = Connection::open(folder.path().join("owl-dome.before-version-7.db")).unwrap();
+        let kept = Connection::open(folder.path().join("owl-dome.before-version-8.db")).unwrap();
         let version: i64 = kept
             .query_row("PRAGMA user_version", [], |r| r.get(0))
             .unwrap();
@@ -262,6 +310,11 @@ mod tests {
             INSERT INTO render_order (id, project, spec, state, spent_s, problem, noise_percent, mean_samples)
                 VALUES (12, 7, '{"viewpoint":"Desk","pose":{"position":[1,2,3],"heading_deg":4,"pitch_deg":0,
                 "roll_deg":0},"width":64,"height":32,"samples":5,"seed":0}', '"done"', 3.0, 'note', 4.5, 80.0);
+            INSERT INTO render_order (id, project, spec, state) VALUES
+                (13, 7, '{"viewpoint":"Hall","pose":{"position":[1,2,3],"heading_deg":4,"pitch_deg":0,
+                "roll_deg":0},"width":64,"height":32,"samples":5,"seed":0}', '"running"'),
+                (14, 7, '{"viewpoint":"Hall","pose":{"position":[1,2,3],"heading_deg":4,"pitch_deg":0,
+                "roll_deg":0},"width":64,"height":32,"samples":6,"seed":0}', '"stopped"');
             INSERT INTO package (id, render_order, record) VALUES (4, 12, '');
             INSERT INTO picture (id, record) VALUES (9, '{"bad":1}');
             INSERT INTO history (id, project, label, made, undone, before, after)
@@ -286,15 +339,28 @@ mod tests {
             ),
             (Some("order-12"), Some(4.5), Some("note"))
         );
+        // Orders became jobs, each where it was.
+        let states = [12, 13, 14].map(|id| store.order(id).unwrap().state);
+        assert_eq!(
+            states,
+            [JobState::Done, JobState::Waiting, JobState::Stopped]
+        );
+        let next = store.next_job(Lane::Renders, 0).unwrap().unwrap();
+        assert_eq!(
+            (next.kind, next.makes, next.what.as_str(), next.project),
+            (JobKind::Order, 13, "Hall", Some(7))
+        );
         assert_eq!(store.to_undo(7).unwrap().unwrap().label, "Move Desk");
         // A picture that cannot be read hides no other.
         let (readable, unreadable) = store.pictures().unwrap();
         assert_eq!((readable.len(), unreadable), (0, vec![9]));
         // What was removed before and what is removed now: no number comes again.
         store.remove_order(12).unwrap();
-        assert!(store.add_order(7, &order.spec).unwrap() > 12);
+        let again = (store.add_order(7, &order.spec, &new_job(JobKind::Order))).unwrap();
+        assert!(again > 14);
         store.remove_picture(9).unwrap();
-        assert!(store.add_picture().unwrap() > 9);
+        let again = store.add_picture(&new_job(JobKind::Conversion)).unwrap();
+        assert!(again.0 > 9);
         let mut given_up = store.leftovers().unwrap();
         given_up.sort();
         assert_eq!(given_up, ["packages/4", "pictures/9", "renders/order-12"]);

@@ -2,6 +2,7 @@
 
 mod backups;
 mod history;
+mod jobs;
 mod leftovers;
 mod migrations;
 mod orders;
@@ -30,6 +31,9 @@ pub enum StoreError {
         "The project database holds a record that cannot be read ({0}); restore it from a backup."
     )]
     Record(#[from] serde_json::Error),
+    /// As above, told before.
+    #[error("{0}")]
+    Unreadable(String),
     /// Nothing with that number.
     #[error("There is no {what} number {id}; it may have been removed.")]
     Missing {

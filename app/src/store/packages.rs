@@ -1,8 +1,9 @@
 //! Packages: what was handed over, and what the file said when it was read back.
 
 use super::leftovers::give_up;
-use super::{Result, Store, changed, found};
+use super::{Result, Store, changed, found, jobs};
 use crate::api::types::{CheckInfo, Package, PackageRequest};
+use crate::model::jobs::NewJob;
 use rusqlite::params;
 use serde::{Deserialize, Serialize};
 
@@ -20,14 +21,18 @@ struct Record {
 }
 
 impl Store {
-    /// Reserves a number for a package of an order.
-    pub fn add_package(&self, order: i64) -> Result<i64> {
-        let db = self.lock();
-        db.execute(
+    /// Reserves a number for a package of an order and queues its job; gives both their numbers.
+    pub fn add_package(&self, order: i64, job: &NewJob) -> Result<(i64, i64)> {
+        let mut db = self.lock();
+        let transaction = db.transaction()?;
+        transaction.execute(
             "INSERT INTO package (render_order, record) VALUES (?1, '')",
             [order],
         )?;
-        Ok(db.last_insert_rowid())
+        let id = transaction.last_insert_rowid();
+        let job = jobs::add(&transaction, id, job)?;
+        transaction.commit()?;
+        Ok((id, job))
     }
 
     /// Tells what a package holds.
@@ -60,6 +65,16 @@ impl Store {
             .query_map([project], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)))?
             .collect::<rusqlite::Result<_>>()?;
         rows.into_iter().map(package).collect()
+    }
+
+    /// The order that an unfinished package is made from.
+    pub fn order_of_package(&self, id: i64) -> Result<i64> {
+        let row = self.lock().query_row(
+            "SELECT render_order FROM package WHERE id = ?1",
+            [id],
+            |r| r.get(0),
+        );
+        found(row, "package", id)
     }
 
     /// One package.

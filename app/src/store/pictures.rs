@@ -1,16 +1,28 @@
 //! Pictures that were brought in or made from such: their numbers and what is known of them.
 
 use super::leftovers::give_up;
-use super::{Result, Store, changed, found};
+use super::{Result, Store, changed, found, jobs};
 use crate::api::picture_types::BroughtPicture;
+use crate::model::jobs::NewJob;
 use rusqlite::params;
 
 impl Store {
-    /// Reserves a number for a picture.
-    pub fn add_picture(&self) -> Result<i64> {
+    /// Reserves a number for a picture that is brought.
+    pub fn add_brought(&self) -> Result<i64> {
         let db = self.lock();
         db.execute("INSERT INTO picture (record) VALUES ('')", [])?;
         Ok(db.last_insert_rowid())
+    }
+
+    /// Reserves a number for a picture that is made and queues its job; gives both their numbers.
+    pub fn add_picture(&self, job: &NewJob) -> Result<(i64, i64)> {
+        let mut db = self.lock();
+        let transaction = db.transaction()?;
+        transaction.execute("INSERT INTO picture (record) VALUES ('')", [])?;
+        let id = transaction.last_insert_rowid();
+        let job = jobs::add(&transaction, id, job)?;
+        transaction.commit()?;
+        Ok((id, job))
     }
 
     /// Tells what a picture is.

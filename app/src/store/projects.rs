@@ -62,7 +62,7 @@ impl Store {
         let mut statement = db.prepare(
             "SELECT p.id, p.name, p.created,
                 (SELECT count(*) FROM viewpoint v WHERE v.project = p.id),
-                (SELECT count(*) FROM render_order o WHERE o.project = p.id AND o.state = '\"done\"')
+                (SELECT count(*) FROM job j WHERE j.project = p.id AND j.kind = 'order' AND j.state = 'done')
              FROM project p WHERE p.scene_file <> '' ORDER BY p.created DESC, p.id DESC",
         )?;
         let cards = statement

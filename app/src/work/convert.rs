@@ -9,7 +9,7 @@ use dome_files::rows::{Depth, PictureRows};
 use dome_files::scratch::Scratch;
 use dome_files::{FileError, PictureFormat};
 use dome_imaging::arrange::{Arrangement, Edges, arrange};
-use dome_imaging::convert::{Block, Conversion, Kernel, Layout, Pixel, Row, Source, SourceBuilder};
+use dome_imaging::convert::{Block, Conversion, Kernel, Layout, Pixel, Source, SourceBuilder};
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
 use dome_optics::projection::{Cell, CubeLayout, Face};
 use dome_optics::{Orientation, PictureSize, Shape};
@@ -74,17 +74,31 @@ fn builder(shape: Shape, (width, height): (u32, u32), depth: Depth) -> SourceBui
     }
 }
 
-/// Gives the rows to a builder, a good number at a time.
+/// Told which share of what is read has been read, 0 to 1; false stops the reading.
+pub type Each<'a> = dyn FnMut(f64) -> bool + 'a;
+
+/// What is said where reading or converting was stopped.
+fn stopped() -> WorkError {
+    WorkError::Request("The conversion was stopped.".into())
+}
+
+/// Gives the rows to a builder, a good number at a time. They are the share of the whole that begins and ends so.
 fn take_up(
     builder: &mut SourceBuilder,
-    rows: impl Iterator<Item = std::result::Result<Row<'static>, FileError>>,
+    rows: PictureRows,
+    (from, to): (f64, f64),
+    each: &mut Each,
 ) -> Result<()> {
+    let height = f64::from(rows.height.max(1));
     let mut waiting = Vec::with_capacity(TAKEN);
-    for row in rows {
+    for (i, row) in rows.enumerate() {
         waiting.push(row?);
         if waiting.len() == TAKEN {
             builder.rows(&waiting);
             waiting.clear();
+            if !each(from + (to - from) * (i as f64 / height)) {
+                return Err(stopped());
+            }
         }
     }
     builder.rows(&waiting);
@@ -110,14 +124,20 @@ fn told(rows: &PictureRows, shape: Shape, asked: Option<Shape>, name: &str) -> L
 }
 
 /// Reads one picture.
-pub fn load(path: &Path, asked: Option<Shape>) -> Result<Loaded> {
+pub fn load(path: &Path, asked: Option<Shape>, each: &mut Each) -> Result<Loaded> {
     let rows = PictureRows::open(path)?;
     let name = display_name(path);
     let shape = shape_of(&rows, asked, &name)?;
-    load_rows(rows, shape, asked, &name)
+    load_rows(rows, shape, asked, &name, each)
 }
 
-fn load_rows(rows: PictureRows, shape: Shape, asked: Option<Shape>, name: &str) -> Result<Loaded> {
+fn load_rows(
+    rows: PictureRows,
+    shape: Shape,
+    asked: Option<Shape>,
+    name: &str,
+    each: &mut Each,
+) -> Result<Loaded> {
     let size = (rows.width, rows.height);
     let memory = room_for(shape, size, rows.depth, name)?;
     let mut builder = builder(shape, size, rows.depth);
@@ -125,7 +145,7 @@ fn load_rows(rows: PictureRows, shape: Shape, asked: Option<Shape>, name: &str) 
         memory,
         ..told(&rows, shape, asked, name)
     };
-    take_up(&mut builder, rows)?;
+    take_up(&mut builder, rows, (0.0, 1.0), each)?;
     Ok(loaded.with(builder.finish()))
 }
 
@@ -157,31 +177,13 @@ impl Loaded<()> {
     }
 }
 
-/// Reads six square pictures as the faces of a cube; one may be missing and is then see-through. The layout
-/// tells how each face is turned and, if the names do not, which file is which.
-pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
-    let found = if guess.certain || layout != CubeLayout::in_our_order(1, 6) {
-        None
-    } else {
-        faces_by_edges(guess)?.filter(|a| a.confidence() >= SURE_ENOUGH)
-    };
-    let order = if let Some(found) = &found {
-        found.cells()
-    } else if guess.certain {
-        let told = layout.order();
-        let turns = |face| told.iter().find(|c| c.face == face).map_or(0, |c| c.turns);
-        Face::ALL.map(|face| Cell {
-            face,
-            turns: turns(face),
-        })
-    } else {
-        layout.order()
-    };
+/// Opens six square pictures of one size, of which one may be missing; gives the side too, pixels.
+pub fn open_faces(guess: &FaceGuess) -> Result<(Vec<Option<PictureRows>>, u32)> {
     let mut opened = Vec::new();
     for file in guess.files.iter() {
         opened.push(file.as_deref().map(PictureRows::open).transpose()?);
     }
-    let named = |i: usize| (guess.files[i].as_deref()).map_or_else(String::new, display_name);
+    let named = |i: usize| name_of_face(guess, i);
     let mut side = None;
     for (i, rows) in opened.iter().enumerate() {
         let Some(rows) = rows else { continue };
@@ -209,6 +211,37 @@ pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
     let (side, _) = side.ok_or_else(|| {
         WorkError::Request("There are no faces; name six square pictures.".into())
     })?;
+    Ok((opened, side))
+}
+
+fn name_of_face(guess: &FaceGuess, i: usize) -> String {
+    guess.files[i]
+        .as_deref()
+        .map_or_else(String::new, display_name)
+}
+
+/// Reads six square pictures as the faces of a cube; one may be missing and is then see-through. The layout
+/// tells how each face is turned and, if the names do not, which file is which.
+pub fn load_faces(guess: &FaceGuess, layout: CubeLayout, each: &mut Each) -> Result<Loaded> {
+    let found = if guess.certain || layout != CubeLayout::in_our_order(1, 6) {
+        None
+    } else {
+        faces_by_edges(guess)?.filter(|a| a.confidence() >= SURE_ENOUGH)
+    };
+    let order = if let Some(found) = &found {
+        found.cells()
+    } else if guess.certain {
+        let told = layout.order();
+        let turns = |face| told.iter().find(|c| c.face == face).map_or(0, |c| c.turns);
+        Face::ALL.map(|face| Cell {
+            face,
+            turns: turns(face),
+        })
+    } else {
+        layout.order()
+    };
+    let (opened, side) = open_faces(guess)?;
+    let named = |i: usize| name_of_face(guess, i);
     let shape = Shape::CubeFaces(CubeLayout::grid(1, 6, order));
     let mut notices = Vec::new();
     for face in guess.missing() {
@@ -252,9 +285,10 @@ pub fn load_faces(guess: &FaceGuess, layout: CubeLayout) -> Result<Loaded> {
     let memory = room_for(shape, (side, side * 6), depth, "The cube")?;
     let mut builder = builder(shape, (side, side * 6), depth);
     let empty = vec![Pixel::ZERO; side as usize];
-    for rows in opened {
+    for (i, rows) in opened.into_iter().enumerate() {
+        let part = (i as f64 / 6.0, (i + 1) as f64 / 6.0);
         match rows {
-            Some(rows) => take_up(&mut builder, rows)?,
+            Some(rows) => take_up(&mut builder, rows, part, each)?,
             None => (0..side).for_each(|_| builder.row(&empty)),
         }
     }
@@ -328,14 +362,14 @@ impl Held {
 }
 
 /// Reads whatever was named: one picture, or the faces of a cube.
-pub fn load_any(inputs: &[PathBuf], from: Option<Shape>) -> Result<Loaded> {
+pub fn load_any(inputs: &[PathBuf], from: Option<Shape>, each: &mut Each) -> Result<Loaded> {
     let layout = match from {
         Some(Shape::CubeFaces(layout)) => layout,
         _ => CubeLayout::in_our_order(1, 6),
     };
     match inputs {
-        [one] if !is_faces(inputs, from) => load(one, from),
-        [base] => load_faces(&faces::guess(&face_files(base))?, layout),
+        [one] if !is_faces(inputs, from) => load(one, from, each),
+        [base] => load_faces(&faces::guess(&face_files(base))?, layout, each),
         several => {
             if from.is_some_and(|f| !matches!(f, Shape::CubeFaces(_))) {
                 return Err(WorkError::Request(
@@ -343,7 +377,7 @@ pub fn load_any(inputs: &[PathBuf], from: Option<Shape>) -> Result<Loaded> {
                         .into(),
                 ));
             }
-            load_faces(&faces::guess(several)?, layout)
+            load_faces(&faces::guess(several)?, layout, each)
         }
     }
 }
@@ -352,13 +386,12 @@ fn is_faces(inputs: &[PathBuf], from: Option<Shape>) -> bool {
     matches!(from, Some(Shape::CubeFaces(_))) || inputs.len() > 1
 }
 
-/// The same, but the rows of a sphere too large for memory are kept on disk in a folder. `each` is told how many
-/// rows were taken there and may stop it.
+/// The same, but the rows of a sphere too large for memory are kept on disk in a folder.
 pub fn open_any(
     inputs: &[PathBuf],
     from: Option<Shape>,
     folder: &Path,
-    each: impl FnMut(u32) -> bool,
+    each: &mut Each,
 ) -> Result<Loaded<Held>> {
     if let [one] = inputs
         && !is_faces(inputs, from)
@@ -370,12 +403,13 @@ pub fn open_any(
         let bytes = Source::bytes(shape, rows.width, rows.height, compact);
         if shape == Shape::Equirect && bytes > PART_BY_PART {
             let loaded = told(&rows, shape, from, &name);
-            let scratch = Scratch::of(rows, folder, each)?;
+            let height = f64::from(rows.height.max(1));
+            let scratch = Scratch::of(rows, folder, |row| each(f64::from(row) / height))?;
             return Ok(loaded.with(Held::Disk(scratch)));
         }
-        return Ok(load_rows(rows, shape, from, &name)?.held());
+        return Ok(load_rows(rows, shape, from, &name, each)?.held());
     }
-    Ok(load_any(inputs, from)?.held())
+    Ok(load_any(inputs, from, each)?.held())
 }
 
 /// How a picture is to be converted.
@@ -451,7 +485,7 @@ pub fn strips<'a>(
                     width: size.width(),
                     height: rows,
                 };
-                large::convert(scratch, &layout, wanted.kernel, block)?
+                large::convert(scratch, &layout, wanted.kernel, block, &mut || each(top))?
             }
         };
         let samples = pixels.iter().flat_map(|p| [p.x, p.y, p.z]).collect();

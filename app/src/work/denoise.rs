@@ -47,12 +47,13 @@ pub fn written<T>(
 }
 
 /// The strips, with their noise taken out in some way. `made` are the passes that the strips hold;
-/// without albedo and normal among them nothing can be taken out.
+/// without albedo and normal among them nothing can be taken out. Where `go_on` says no, the library stops.
 pub fn denoised<'a>(
     strips: impl Iterator<Item = Result<LayeredStrip, FileError>> + 'a,
     made: &PassSet,
     height: u32,
     way: &Way,
+    go_on: impl Fn() -> bool + Sync + 'a,
 ) -> Strips<'a> {
     let place = |pass: Pass| made.iter().position(|p| p == pass);
     let (Some(albedo), Some(normal)) = (place(Pass::Albedo), place(Pass::Normal)) else {
@@ -61,9 +62,13 @@ pub fn denoised<'a>(
     let guides = Guides { albedo, normal };
     match way {
         Way::None => Box::new(strips),
-        Way::Library(found) => {
-            Box::new(library::denoise(Arc::clone(found), strips, height, guides))
-        }
+        Way::Library(found) => Box::new(library::denoise(
+            Arc::clone(found),
+            strips,
+            height,
+            guides,
+            go_on,
+        )),
         Way::BuiltIn => Box::new(plain::denoise(strips, height, guides)),
     }
 }
@@ -96,7 +101,7 @@ pub fn calmed(preview: &Preview, size: PanoramaSize) -> (Picture, bool) {
     };
     let calm = the_library().and_then(|found| {
         let strips = std::iter::once(Ok::<_, FileError>(preview.layered()));
-        library::denoise(found, strips, size.height(), guides)
+        library::denoise(found, strips, size.height(), guides, || true)
             .next()?
             .ok()
     });

@@ -1,8 +1,11 @@
 //! What an order will take: size, disk and memory.
 
+use super::recipe::strip_passes;
+use super::screen::DISPLAY_WIDTH;
 use super::{App, Result};
 use crate::api::types::Estimate;
-use dome_files::strip_file;
+use dome_files::{budget, strip_file};
+use dome_imaging::denoise::library;
 use dome_optics::{PanoramaSize, PictureSize, Shape};
 use dome_trace::PassSet;
 use dome_trace::render::STRIP_ROWS;
@@ -25,28 +28,77 @@ pub fn master_bytes(size: &PictureSize, passes: &PassSet) -> u64 {
 }
 
 /// Space needed while rendering, bytes: strips and master are both there at the end, and the pictures for
-/// the screen.
-pub fn working_bytes(size: &PictureSize, passes: &PassSet) -> u64 {
-    2 * master_bytes(size, passes) + (8 << 20)
+/// the screen. Strips that are denoised hold what guides that too.
+pub fn working_bytes(size: &PictureSize, passes: &PassSet, denoise: bool) -> u64 {
+    master_bytes(size, &strip_passes(passes, denoise)) + master_bytes(size, passes) + (8 << 20)
 }
 
-/// Everything that an order will take.
-pub fn estimated(app: &App, size: &PictureSize, passes: &PassSet) -> Estimate {
-    let width = size.width();
-    let channels: u64 = passes
-        .layers()
-        .iter()
-        .map(|l| l.channels.len() as u64 + 1)
-        .sum();
-    Estimate {
+/// Memory that a render takes beside its scene, bytes.
+fn memory_bytes(size: &PictureSize, passes: &PassSet, denoise: bool) -> u64 {
+    let (width, height) = (u64::from(size.width()), u64::from(size.height()));
+    let made = strip_passes(passes, denoise);
+    let channels: u64 = made.layers().iter().map(|l| l.channels.len() as u64).sum();
+    // A strip with its sums and layers, some blocks being compressed, and the table of lines.
+    let strip = width * u64::from(STRIP_ROWS) * (128 + 8 * channels) + 16 * height;
+    // A band with its margins: the strips, and colour, albedo, normal and the result once more, as single floats.
+    let band = u64::from(library::MOST_ROWS).min(height) * width * 4 * (3 + channels + 4 * 3);
+    // The picture for the screen twice: as light and as it is encoded.
+    let screen = u64::from(DISPLAY_WIDTH).min(width).pow(2) / 2 * 3 * 4 * 2;
+    strip + if denoise { band } else { 0 } + screen + (24 << 20)
+}
+
+/// Everything that an order will take; of a project whose scene is in memory that counts too.
+pub fn estimated(
+    app: &App,
+    size: &PictureSize,
+    passes: &PassSet,
+    denoise: bool,
+    project: Option<i64>,
+) -> Result<Estimate> {
+    let scene_bytes = project.and_then(|p| app.scenes.bytes(p));
+    Ok(Estimate {
         height: size.height(),
         master_bytes: master_bytes(size, passes),
-        working_bytes: working_bytes(size, passes),
-        free_bytes: app.folder.free_bytes(),
-        pixels_per_degree: size.shape.sphere_width(width) / 360.0,
-        // A strip with its sums and layers, some blocks being compressed, and the table of lines.
-        memory_bytes: u64::from(width) * u64::from(STRIP_ROWS) * (120 + 8 * channels)
-            + 16 * u64::from(size.height())
-            + (24 << 20),
+        working_bytes: working_bytes(size, passes, denoise),
+        free_bytes: app.free_for_new()?,
+        pixels_per_degree: size.shape.sphere_width(size.width()) / 360.0,
+        memory_bytes: memory_bytes(size, passes, denoise) + scene_bytes.unwrap_or(0),
+        scene_bytes,
+        memory_limit: budget::limit(),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use dome_trace::Pass;
+
+    /// What is counted grows with what is asked, and the guides of denoising count in strips only.
+    #[test]
+    fn everything_is_counted() {
+        let size = |width| picture_size(None, width).unwrap();
+        let none = PassSet::new([]);
+        let plain = memory_bytes(&size(16384), &none, false);
+        let denoised = memory_bytes(&size(16384), &none, true);
+        // A band of 720 rows of 16384 px: six kept and filtered images of three floats, 12 B each, and the guides.
+        let band = 720 * 16384 * 4 * (3 + 6 + 12);
+        assert_eq!(denoised - plain, band + 16384 * 16 * 8 * 6);
+        let working = |denoise| working_bytes(&size(4096), &none, denoise);
+        // Two guides of three values each, of two bytes at least and four at most, and no second time in the master.
+        let values = 4096 * 2048 * 6;
+        let guides = working(true) - working(false);
+        assert!((2 * values..=4 * values).contains(&guides), "{guides}");
+        assert_eq!(
+            working_bytes(
+                &size(4096),
+                &PassSet::new([Pass::Albedo, Pass::Normal]),
+                true
+            ),
+            working_bytes(
+                &size(4096),
+                &PassSet::new([Pass::Albedo, Pass::Normal]),
+                false
+            )
+        );
     }
 }

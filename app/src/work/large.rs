@@ -22,14 +22,15 @@ pub fn rows_at_a_time(width: u32) -> u32 {
     (rows / TILE_ROWS * TILE_ROWS).clamp(TILE_ROWS, 1024)
 }
 
-/// The pixels of a block of the result, row by row.
+/// The pixels of a block of the result, row by row; `go_on` is asked before every part and may stop it.
 pub fn convert(
     scratch: &Scratch,
     layout: &Layout,
     kernel: Kernel,
     block: Block,
+    go_on: &mut dyn FnMut() -> bool,
 ) -> Result<Vec<Pixel>, FileError> {
-    by_parts(scratch, layout, kernel, block, MOST_FOR_PART)
+    by_parts(scratch, layout, kernel, block, MOST_FOR_PART, go_on)
 }
 
 fn by_parts(
@@ -38,7 +39,11 @@ fn by_parts(
     kernel: Kernel,
     block: Block,
     most: u64,
+    go_on: &mut dyn FnMut() -> bool,
 ) -> Result<Vec<Pixel>, FileError> {
+    if !go_on() {
+        return Err(FileError::Request("The conversion was stopped.".into()));
+    }
     let window = layout.window(block);
     let bytes = Source::bytes(
         Shape::Equirect,
@@ -48,8 +53,8 @@ fn by_parts(
     );
     let halves = block.halves((TILE as u32, TILE_ROWS));
     if let (true, Some([a, b])) = (bytes > most, halves) {
-        let first = by_parts(scratch, layout, kernel, a, most)?;
-        let second = by_parts(scratch, layout, kernel, b, most)?;
+        let first = by_parts(scratch, layout, kernel, a, most, go_on)?;
+        let second = by_parts(scratch, layout, kernel, b, most, go_on)?;
         if a.left == b.left {
             return Ok([first, second].concat());
         }
@@ -132,7 +137,10 @@ mod tests {
                     Conversion::of(&whole.finish(), layout.clone(), Kernel::Bicubic).block(block);
                 // A sixteenth of the picture at most.
                 let most = u64::from(SIZE.0 * SIZE.1);
-                let got = by_parts(&scratch, &layout, Kernel::Bicubic, block, most).unwrap();
+                let got = by_parts(&scratch, &layout, Kernel::Bicubic, block, most, &mut || {
+                    true
+                })
+                .unwrap();
                 assert_eq!(got.len(), wanted.len());
                 for (i, (a, b)) in got.iter().zip(&wanted).enumerate() {
                     let off = (*a - *b).abs().max_element();
@@ -140,7 +148,7 @@ mod tests {
                 }
             }
         }
-        // A stop is heard.
+        // A stop is heard, between parts too.
         let rows = PictureRows::open(&folder.path().join("bytes.png")).unwrap();
         let stopped = Scratch::of(rows, folder.path(), |row| row < 100);
         assert!(stopped.err().unwrap().to_string().contains("stopped"));

@@ -1,37 +1,42 @@
-//! What the server does beside answering: scenes in memory, live pictures, the queue, packages.
+//! What the server does beside answering: scenes in memory, live pictures, jobs.
 
 pub mod bring;
 pub mod convert;
 pub mod denoise;
 pub mod diagnose;
 pub mod estimate;
+pub mod events;
 pub mod history;
+pub mod jobs;
 pub mod large;
 pub mod meanwhile;
 pub mod package;
 pub mod passes;
+pub mod picture_jobs;
 pub mod pictures;
 pub mod preflight;
 pub mod preview;
-pub mod queue;
 pub mod recipe;
 pub mod rendering;
+pub mod running;
 pub mod scenes;
 pub mod screen;
 pub mod settings;
 pub mod standing;
+mod telling;
 
-use crate::api::types::{Event, Order};
-use crate::folder::DataFolder;
-use crate::store::{OrderRow, Store, StoreError};
+use crate::api::types::Event;
+use crate::folder::{DataFolder, bytes_in};
+use crate::model::jobs::JobKind;
+use crate::store::{Store, StoreError};
+use dome_files::budget::told;
 use dome_optics::SizeError;
 use dome_trace::TraceError;
-use pictures::Making;
+use events::Events;
+use jobs::Jobs;
 use preflight::Preflight;
 use preview::Previews;
-use queue::Queue;
 use rayon::{ThreadPool, ThreadPoolBuilder};
-use rocket::tokio::sync::broadcast;
 use scenes::Scenes;
 use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
@@ -49,12 +54,10 @@ pub struct App {
     pub previews: Previews,
     /// What was found before.
     pub preflight: Preflight,
-    /// The render queue.
-    pub queue: Queue,
-    /// Pictures that are being made from others.
-    pub making: Making,
+    /// All long work.
+    pub jobs: Jobs,
     /// What changes.
-    pub events: broadcast::Sender<Event>,
+    pub events: Events,
     sweeping: Mutex<()>,
 }
 
@@ -82,6 +85,9 @@ pub enum WorkError {
     /// A request that does not fit the state of things.
     #[error("{0}")]
     Conflict(String),
+    /// It does not fit on the disk.
+    #[error("{0}")]
+    NoRoom(String),
     /// Something broke that should not have.
     #[error("Owl Dome stumbled over this work ({0}). Try it once more, and tell us if it stays.")]
     Broke(String),
@@ -117,12 +123,12 @@ impl App {
         folder.refuse_lost_database().map_err(WorkError::Conflict)?;
         let store = Store::open(&folder.database())?;
         store.give_up_unfinished()?;
-        store.requeue_running()?;
+        store.release_jobs()?;
         let app = Arc::new(Self::with(folder, store));
         move_old_orders(&app);
         app.sweep();
         back_up_daily(&app);
-        queue::start(Arc::clone(&app));
+        jobs::start(&app);
         Ok(app)
     }
 
@@ -140,11 +146,10 @@ impl App {
     /// Removes the files of what was given up. What cannot be removed now is tried again the next time.
     pub fn sweep(&self) {
         let _alone = self.sweeping();
-        let running = self.queue.running();
         for path in self.store.leftovers().unwrap_or_default() {
             // The picture that is being rendered is let go by the worker itself.
             let picture = path.strip_prefix("renders/").unwrap_or_default();
-            if running.as_ref().is_some_and(|r| r.is_using(picture)) {
+            if self.jobs.is_using(picture) {
                 continue;
             }
             if self.folder.remove_leftover(&path) {
@@ -154,23 +159,20 @@ impl App {
     }
 
     fn with(folder: DataFolder, store: Store) -> Self {
-        let (events, _) = broadcast::channel(256);
         Self {
             folder,
             store,
             scenes: Scenes::default(),
             previews: Previews::default(),
             preflight: Preflight::default(),
-            queue: Queue::default(),
-            making: Making::default(),
-            events,
+            jobs: Jobs::default(),
+            events: Events::default(),
             sweeping: Mutex::default(),
         }
     }
 
-    /// The server is about to end: what is being made for somebody who waits is given up.
+    /// The server is about to end. Jobs are not waited for: they go on when it is started again.
     pub fn end(&self) {
-        self.making.stop_all();
         self.previews.give_up();
         // Whoever copies the data folder now copies everything.
         let _ = self.store.back_up(&self.folder.backups());
@@ -179,20 +181,33 @@ impl App {
 
     /// Tells whoever listens; nobody may.
     pub fn tell(&self, event: Event) {
-        let _ = self.events.send(event);
+        self.events.tell(&event);
     }
 
-    /// An order with everything that is not in the database.
-    pub fn describe_order(&self, row: OrderRow) -> Order {
-        self.queue.describe(&self.folder, row)
-    }
-
-    /// Tells how far an order is.
-    pub fn tell_order(&self, id: i64) {
-        if let Ok(row) = self.store.order(id) {
-            let order = Box::new(self.describe_order(row));
-            self.tell(Event::Order { order });
+    /// Refuses what does not fit on the disk beside what other jobs still need; `what` names it.
+    pub fn room_on_disk(&self, what: &str, needed: u64) -> Result<()> {
+        let Some(free) = self.free_for_new()? else {
+            return Ok(());
+        };
+        if needed <= free {
+            return Ok(());
         }
+        Err(WorkError::NoRoom(format!(
+            "{what} needs up to {} of disk, and {} are free beside what other jobs still need; make room, or order less.",
+            told(needed),
+            told(free)
+        )))
+    }
+
+    /// Free space that no job has spoken for, bytes; nothing where it cannot be told.
+    pub fn free_for_new(&self) -> Result<Option<u64>> {
+        let spoken_for = self.store.disk_spoken_for(|job| match job.kind {
+            JobKind::Order => (self.store.picture_of_order(job.makes).ok().flatten())
+                .map_or(0, |p| bytes_in(self.folder.render(Some(&p)).path())),
+            JobKind::Package => bytes_in(&self.folder.package(job.makes)),
+            _ => bytes_in(&self.folder.picture(job.makes)),
+        })?;
+        Ok((self.folder.free_bytes()).map(|free| free.saturating_sub(spoken_for)))
     }
 }
 

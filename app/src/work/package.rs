@@ -1,21 +1,30 @@
 //! Packages: a JPEG with panorama properties made from a master, read back and checked.
 
 use super::convert::{self, Wanted};
+use super::jobs::Ended;
 use super::recipe::picture_size;
+use super::running::Running;
 use super::{App, Result, WorkError};
-use crate::api::types::{CheckInfo, OrderState, Package, PackageRequest};
+use crate::api::job_types::JobInfo;
+use crate::api::types::{CheckInfo, OrderSpec, Package, PackageRequest};
+use crate::model::jobs::{JobKind, JobState, NewJob};
+use crate::store::StoreError;
 use dome_files::exr_picture::ExrStrips;
 use dome_files::inspect::inspect;
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::{FileError, PictureFormat};
 use dome_imaging::convert::Kernel;
 use dome_imaging::{Curve, Tone};
-use dome_optics::{Orientation, Shape};
+use dome_optics::{Orientation, PictureSize, Shape};
+use std::sync::Arc;
 
-/// Makes a package from an order's master.
-pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
+/// Bytes of a pixel of a JPEG of the highest quality, counted generously.
+const PIXEL_BYTES: u64 = 4;
+
+/// Orders a package of an order's master.
+pub fn order(app: &App, order: i64, request: &PackageRequest) -> Result<JobInfo> {
     let row = app.store.order(order)?;
-    if row.state != OrderState::Done {
+    if row.state != JobState::Done {
         return Err(WorkError::Conflict(format!(
             "Order {order} is not finished; hand it over when its master is there."
         )));
@@ -30,30 +39,37 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
             "The JPEG quality must lie between 1 and 100.".into(),
         ));
     }
-    let master = row.files(&app.folder).master();
-    let spec = row.spec;
-    // Viewers and hosts take spheres: a master in another shape is unrolled for them.
-    let unrolled = if picture_size(&spec)?.shape == Shape::Equirect {
-        None
-    } else {
-        let loaded = convert::load(&master, None)?.held();
-        let size = convert::natural_size(
-            loaded.source.shape(),
-            loaded.source.size().0,
-            Shape::Equirect,
-        )?;
-        Some((
-            loaded,
-            Wanted {
-                size,
-                turn: Orientation::default(),
-                kernel: Kernel::Bicubic,
-            },
-        ))
+    let size = size_of(&row.spec)?;
+    let (width, height) = (size.width(), size.height());
+    let picture = picture(&row.spec, request, (width, height));
+    // What cannot be written is refused now.
+    picture.tags.properties(width, height)?;
+    let what = format!("JPEG of {}, {width} x {height} px", row.spec.viewpoint);
+    let disk = u64::from(width) * u64::from(height) * PIXEL_BYTES + (8 << 20);
+    app.room_on_disk(&what, disk)?;
+    let job = NewJob {
+        kind: JobKind::Package,
+        project: Some(row.project),
+        asked: serde_json::to_string(request).map_err(StoreError::from)?,
+        what,
+        // Readers claim what they take.
+        memory: 0,
+        disk,
     };
-    let (width, height) = (unrolled.as_ref()).map_or((spec.width, spec.height), |(_, w)| {
-        (w.size.width(), w.size.height())
-    });
+    let (_, job) = app.store.add_package(order, &job)?;
+    app.queued(job)
+}
+
+/// The size of a package: viewers and hosts take spheres, so a master in another shape is unrolled for them.
+fn size_of(spec: &OrderSpec) -> Result<PictureSize> {
+    let size = picture_size(spec)?;
+    if size.shape == Shape::Equirect {
+        return Ok(size);
+    }
+    convert::natural_size(size.shape, size.width(), Shape::Equirect)
+}
+
+fn picture(spec: &OrderSpec, request: &PackageRequest, (width, height): (u32, u32)) -> PictureSpec {
     let mut picture =
         PictureSpec::panorama(PictureFormat::Jpeg, width, height, spec.pose.heading_deg);
     picture.quality = request.quality;
@@ -68,38 +84,53 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
     };
     picture.tags.opening_deg = Some((request.opening_heading_deg, request.opening_pitch_deg));
     picture.tags.hfov_deg = Some(request.opening_hfov_deg);
-    let asked = picture.tags.properties(width, height)?;
+    picture
+}
 
+/// Makes the package of a job from its order's master, reads it back and checks it.
+pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
+    let id = running.job.makes;
+    let request: PackageRequest =
+        serde_json::from_str(&running.job.asked).map_err(StoreError::from)?;
+    let order = running.patiently(|| app.store.order_of_package(id))?;
+    let row = running.patiently(|| app.store.order(order))?;
+    let master = row.files(&app.folder).master();
+    let spec = row.spec;
+    let size = size_of(&spec)?;
+    let (width, height) = (size.width(), size.height());
+    let picture = picture(&spec, &request, (width, height));
+    let asked = picture.tags.properties(width, height)?;
     let project = app.store.project(row.project)?.name;
     let file = format!(
         "{}.jpg",
         file_name(&format!("{project} - {} - {width} px", spec.viewpoint))
     );
-    let id = app.store.add_package(order)?;
     let folder = app.folder.package(id);
     let path = folder.join(&file);
-    let written = std::fs::create_dir_all(&folder)
-        .map_err(FileError::io("Making", &folder))
-        .and_then(|()| match &unrolled {
-            Some((loaded, wanted)) => {
-                let strips = convert::strips(loaded, wanted, false, |_| true);
-                picture_file::write(&path, &picture, strips)
+    std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
+    let rows = f64::from(height);
+    if picture_size(&spec)?.shape == Shape::Equirect {
+        let strips = ExrStrips::open(&master)?.map(|strip| {
+            let strip = strip?;
+            if !running.share(f64::from(strip.top) / rows) {
+                return Err(FileError::Request("The JPEG was stopped.".into()));
             }
-            None => picture_file::write(
-                &path,
-                &picture,
-                picture_file::plain(ExrStrips::open(&master)?),
-            ),
+            Ok(strip)
         });
-    let found = written.and_then(|()| inspect(&path));
-    let found = match found {
-        Ok(found) => found,
-        Err(e) => {
-            app.store.remove_package(id)?;
-            app.sweep();
-            return Err(e.into());
-        }
-    };
+        picture_file::write(&path, &picture, picture_file::plain(strips))?;
+    } else {
+        let loaded = convert::load(&master, None, &mut |share| running.share(0.3 * share))?.held();
+        let wanted = Wanted {
+            size,
+            turn: Orientation::default(),
+            kernel: Kernel::Bicubic,
+        };
+        let strips = convert::strips(&loaded, &wanted, false, |row| {
+            running.share(0.3 + 0.7 * f64::from(row) / rows)
+        });
+        picture_file::write(&path, &picture, strips)?;
+    }
+    let found = inspect(&path)?;
     let checks = dome_rules::compare((width, height), &asked, &found)
         .into_iter()
         .map(|c| CheckInfo {
@@ -123,8 +154,8 @@ pub fn make(app: &App, order: i64, request: PackageRequest) -> Result<Package> {
         checks,
         reason: found.reason,
     };
-    app.store.set_package(&package)?;
-    Ok(package)
+    running.patiently(|| app.store.set_package(&package))?;
+    Ok(Ended::Done(None))
 }
 
 /// Longest name of a file without its ending, bytes: file systems take 255, and endings, numbers and marks of unfinished

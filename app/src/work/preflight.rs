@@ -4,7 +4,8 @@
 use super::estimate::working_bytes;
 use super::{App, Result};
 use crate::api::stand_types::{FindingInfo, FixInfo};
-use crate::api::types::{OrderSpec, OrderState, Pose, SceneSettings, Viewpoint};
+use crate::api::types::{OrderSpec, Pose, SceneSettings, Viewpoint};
+use crate::model::jobs::JobState;
 use crate::store::OrderRow;
 use dome_optics::{PictureSize, Shape};
 use dome_rules::preflight::{
@@ -180,7 +181,7 @@ fn order_facts(
             .find(|o| o.spec.width == spec.width && o.id < row.id)
             .map(|o| format!("order {}", o.id)),
         need_bytes: size.map_or(0, |s| {
-            working_bytes(&s, &PassSet::new(spec.passes.iter().copied()))
+            working_bytes(&s, &PassSet::new(spec.passes.iter().copied()), spec.denoise)
         }),
         free_bytes: app.folder.free_bytes(),
     })
@@ -326,7 +327,7 @@ pub fn of_project(app: &App, project: i64) -> Result<Vec<FindingInfo>> {
     }
     let orders = app.store.orders(project)?;
     for order in &orders {
-        if matches!(order.state, OrderState::Done | OrderState::Failed) {
+        if matches!(order.state, JobState::Done | JobState::Failed) {
             continue;
         }
         let facts = Facts {

@@ -1,7 +1,7 @@
 //! Live pictures: each request for the same view adds samples to what was gathered before.
 
 use super::denoise::calmed;
-use super::queue::Running;
+use super::running::Running;
 use super::{App, Result, at_once};
 use crate::api::types::{Pose, PreviewRequest, SceneSettings};
 use dome_files::jpeg;
@@ -145,7 +145,7 @@ pub fn quick_jpeg(app: &App, project: i64, pose: &Pose, width: u32, rays: u32) -
     let settings = app.store.project(project)?.settings;
     let scene = app.scenes.get_as(app, project, &settings)?;
     let light = app.scenes.light(app, project, &settings, true)?;
-    let running = app.queue.running();
+    let running = app.jobs.rendering();
     let _hold = running.as_ref().and_then(|r| app.previews.hold(r));
     let picture = at_once(|| quick::picture(&scene, &light, &eye(pose), size, rays));
     Ok(jpeg::encode_small(
@@ -203,7 +203,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
     let first = preview.samples() == 0;
     let budget = if first { Duration::ZERO } else { BUDGET };
     {
-        let running = app.queue.running();
+        let running = app.jobs.rendering();
         let _hold = running
             .as_ref()
             .filter(|_| preview.samples() < URGENT)

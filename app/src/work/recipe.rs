@@ -47,6 +47,12 @@ pub struct Recipe {
     pub occlusion_m: f32,
 }
 
+/// The passes that strips hold: those that are wanted, and what guides denoising.
+pub fn strip_passes(wanted: &PassSet, denoise: bool) -> PassSet {
+    let guides = [Pass::Albedo, Pass::Normal].into_iter();
+    PassSet::new(wanted.iter().chain(guides.filter(|_| denoise)))
+}
+
 impl Recipe {
     /// What an order asks for.
     pub fn of_order(spec: &OrderSpec) -> super::Result<Self> {
@@ -82,8 +88,7 @@ impl Recipe {
 
     /// The passes that its strips need: denoising looks at colours and normals too.
     pub fn strip_passes(&self) -> PassSet {
-        let guides = [Pass::Albedo, Pass::Normal].into_iter();
-        PassSet::new(self.passes.iter().chain(guides.filter(|_| self.denoise)))
+        strip_passes(&self.passes, self.denoise)
     }
 
     /// The eye.

@@ -2,9 +2,9 @@
 
 use super::convert;
 use super::denoise::{Way, denoised, written};
-use super::meanwhile::meanwhile;
-use super::queue::{Running, Work};
+use super::jobs::Ended;
 use super::recipe::{Recipe, only};
+use super::running::{RenderMeter, Running};
 use super::screen::{CARD_WIDTH, DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
 use super::{App, Result, WorkError};
 use crate::api::types::{Event, OrderSpec};
@@ -17,18 +17,8 @@ use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
 use dome_optics::Shape;
 use dome_trace::{Control, Forecast, Render, Scene, Stopped};
 use std::collections::BTreeSet;
-use std::time::{Duration, Instant};
-
-/// How often is told how far an order is.
-const TOLD_EVERY: Duration = Duration::from_millis(500);
-
-/// How an order ended.
-pub(super) enum Ended {
-    /// Its master is there; what is to be said about it.
-    Done(Option<String>),
-    /// It was told to stop.
-    Stopped,
-}
+use std::sync::Arc;
+use std::time::Instant;
 
 /// The strips that are on disk.
 pub(super) fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u32, u32)> {
@@ -37,18 +27,25 @@ pub(super) fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u3
         .collect()
 }
 
-/// Renders an order to its end or until it is stopped.
-pub(super) fn run(app: &App, row: &OrderRow, running: &Running) -> Result<Ended> {
+/// Renders the order of a job to its end or until it is stopped.
+pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
+    let row = &running.patiently(|| app.store.order(running.job.makes))?;
     let spec = &row.spec;
     let recipe = Recipe::of_order(spec)?;
-    let scene = app.scenes.get_as(app, row.project, &spec.settings)?;
-    let light = app
-        .scenes
-        .light(app, row.project, &spec.settings, spec.draft)?;
-    let sky = app.scenes.sky_picture(app, row.project, &spec.settings)?;
-    if running.control.is_stopped() {
+    let read = {
+        let (app, project) = (Arc::clone(app), row.project);
+        let (settings, draft) = (spec.settings.clone(), spec.draft);
+        move || -> Result<_> {
+            let scene = app.scenes.get_as(&app, project, &settings)?;
+            let light = app.scenes.light(&app, project, &settings, draft)?;
+            let sky = app.scenes.sky_picture(&app, project, &settings)?;
+            Ok((scene, light, sky))
+        }
+    };
+    let Some(read) = running.unless_stopped(read) else {
         return Ok(Ended::Stopped);
-    }
+    };
+    let (scene, light, sky) = read?;
     let description = recipe.describe(&scene, sky);
     let job = Job {
         mark: Mark::still(description.fingerprint()),
@@ -60,8 +57,8 @@ pub(super) fn run(app: &App, row: &OrderRow, running: &Running) -> Result<Ended>
     };
     let begun_anew = begin(app, row, running, &job, &description)?;
     if let Some(note) = &begun_anew {
-        running.patiently(|| app.store.note_on_order(row.id, note))?;
-        app.tell_order(row.id);
+        running.patiently(|| app.store.note_on_job(row.job, Some(note)))?;
+        app.tell_job(row.job);
     }
     if job.files.master().exists() {
         // Another order made this very picture.
@@ -71,7 +68,7 @@ pub(super) fn run(app: &App, row: &OrderRow, running: &Running) -> Result<Ended>
             running.patiently(|| app.store.set_noise(row.id, percent, samples))?;
         }
         if !job.files.display().exists() {
-            make_pictures(app, row.project, &job)?;
+            make_pictures(app, row.project, &job, &running.control)?;
         }
         return Ok(Ended::Done(begun_anew));
     }
@@ -98,7 +95,7 @@ pub(super) fn run(app: &App, row: &OrderRow, running: &Running) -> Result<Ended>
         .filter(|(top, _)| !finished.contains(top))
         .copied()
         .collect();
-    running.begin(Work {
+    running.begin(RenderMeter {
         forecast,
         finished,
         current: None,
@@ -107,37 +104,32 @@ pub(super) fn run(app: &App, row: &OrderRow, running: &Running) -> Result<Ended>
         pixels,
     });
 
-    let made = meanwhile(
-        TOLD_EVERY,
-        || app.tell_order(row.id),
-        || {
-            for (top, rows) in missing {
-                let before = running.control.samples_done();
-                running.with_work(|w| w.current = Some((top, before)));
-                let Ok(strip) = render.strip(top, rows, &running.control) else {
-                    return Ok(None);
-                };
-                strip_file::write(&job.files.strip(top), &job.mark, &strip, &layers)?;
-                running.with_work(|w| {
-                    w.current = None;
-                    w.finished.insert(top);
-                    w.noise.add(strip.noise);
-                    w.pixels += u64::from(rows) * u64::from(width);
-                });
-            }
-            write_master(&job, &description, &places, &running.control).map(Some)
-        },
-    );
-    let note = match made {
-        Ok(Some(note)) => note,
-        Ok(None) => return Ok(Ended::Stopped),
-        // The strips are there; only the writing was given up.
-        Err(_) if running.control.is_stopped() => return Ok(Ended::Stopped),
-        Err(e) => return Err(e),
-    };
+    let mut came_forward = false;
+    for (top, rows) in missing {
+        let before = running.control.samples_done();
+        running.with_render(|r| r.current = Some((top, before)));
+        let Ok(strip) = render.strip(top, rows, &running.control) else {
+            return Ok(Ended::Stopped);
+        };
+        strip_file::write(&job.files.strip(top), &job.mark, &strip, &layers)?;
+        running.with_render(|r| {
+            r.current = None;
+            r.finished.insert(top);
+            r.noise.add(strip.noise);
+            r.pixels += u64::from(rows) * u64::from(width);
+        });
+        running.finished((top, rows));
+        if !came_forward {
+            // A comfort; a database that somebody else holds is not waited for.
+            let _ = app.store.came_forward(row.job);
+            came_forward = true;
+        }
+    }
+    // A stop leaves the strips; only the writing is given up.
+    let note = write_master(&job, &description, &places, &running.control)?;
     let (percent, samples) = running.noise();
     running.patiently(|| app.store.set_noise(row.id, percent, samples.unwrap_or(0.0)))?;
-    make_pictures(app, row.project, &job)?;
+    make_pictures(app, row.project, &job, &running.control)?;
     remove(&job.files.strips());
     let notes: Vec<String> = begun_anew
         .into_iter()
@@ -216,7 +208,7 @@ fn write_master(
                 other => other,
             })
         });
-        let strips = denoised(strips, &made, height, way);
+        let strips = denoised(strips, &made, height, way, || !control.is_stopped());
         let strips = strips.map(|s| Ok(only(s?, &made, wanted)));
         picture_file::write(&job.files.master(), &picture, strips)
     };
@@ -225,7 +217,7 @@ fn write_master(
 
 /// The picture for the screen and, for the project's newest master, the card. A master in another shape is
 /// shown as the sphere that it holds, and flat beside it.
-fn make_pictures(app: &App, project: i64, job: &Job) -> Result<()> {
+fn make_pictures(app: &App, project: i64, job: &Job, control: &Control) -> Result<()> {
     let master = job.files.master();
     let size = job.recipe.size;
     let flat = |width| {
@@ -239,7 +231,7 @@ fn make_pictures(app: &App, project: i64, job: &Job) -> Result<()> {
         flat(DISPLAY_WIDTH)?
     } else {
         save_jpeg(&job.files.flat(), &flat(FLAT_WIDTH)?)?;
-        let loaded = convert::load(&master, None)?;
+        let loaded = convert::load(&master, None, &mut |_| !control.is_stopped())?;
         let natural = convert::natural_size(
             loaded.source.shape(),
             loaded.source.size().0,

@@ -57,6 +57,14 @@ impl<K: PartialEq, V> Recent<K, V> {
         Ok(made)
     }
 
+    /// What was used last of what is there and not being made.
+    fn latest(&self, which: impl Fn(&K) -> bool) -> Option<Arc<V>> {
+        let kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        (kept.iter().rev())
+            .filter(|(k, _)| which(k))
+            .find_map(|(_, slot)| slot.0.try_lock().ok()?.clone())
+    }
+
     /// Forgets what is there and not being made.
     fn forget_idle(&self) {
         let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
@@ -117,11 +125,22 @@ impl Scenes {
         let Err(TraceError::File(FileError::OutOfMemory { .. })) = first else {
             return Ok(first?);
         };
+        self.forget_idle();
+        Ok(dome_trace::load(path, options)?)
+    }
+
+    /// Memory of a project's scene as it was last used, with its textures, bytes; nothing while it is not in memory.
+    pub fn bytes(&self, project: i64) -> Option<u64> {
+        let scene = self.scenes.latest(|k| k.0 == project)?;
+        Some(scene.memory_bytes())
+    }
+
+    /// Forgets what can be made again, because memory is short.
+    pub fn forget_idle(&self) {
         self.lights.forget(|_| true);
         self.pictures.forget(|_| true);
         self.starts.forget(|_| true);
         self.scenes.forget_idle();
-        Ok(dome_trace::load(path, options)?)
     }
 
     /// The light of a project's scene; only a draft uses the draft brightness.

@@ -142,7 +142,7 @@ fn the_library_takes_noise_out_without_a_seam() {
     };
     let found = std::sync::Arc::new(found);
     let run = |rows: u32| -> Vec<f32> {
-        library::denoise(found.clone(), picture(rows).into_iter(), H, GUIDES)
+        library::denoise(found.clone(), picture(rows).into_iter(), H, GUIDES, || true)
             .flat_map(|s| s.unwrap().beauty.samples)
             .collect()
     };
@@ -159,5 +159,17 @@ fn the_library_takes_noise_out_without_a_seam() {
     assert_eq!(run(7), after, "strips of 7 rows");
     let mut torn = picture(8);
     torn[2] = Err(Torn::Strip);
-    assert!(library::denoise(found, torn.into_iter(), H, GUIDES).any(|s| s.is_err()));
+    let torn = library::denoise(found.clone(), torn.into_iter(), H, GUIDES, || true);
+    assert!(torn.into_iter().any(|s| s.is_err()));
+    // A stop is heard in the middle of filtering: nothing comes out, and the next picture is as before.
+    let asked = std::sync::atomic::AtomicU32::new(0);
+    let stop = || asked.fetch_add(1, std::sync::atomic::Ordering::Relaxed) < 1;
+    let stopped = library::denoise(found.clone(), picture(16).into_iter(), H, GUIDES, stop);
+    let stopped: Vec<_> = stopped.collect();
+    assert!(
+        matches!(stopped[..], [Err(Torn::Library)]),
+        "{} strips",
+        stopped.len()
+    );
+    assert_eq!(run(16), after, "after a stop");
 }

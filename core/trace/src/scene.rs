@@ -153,10 +153,16 @@ pub struct Scene {
     content: OnceLock<Fingerprint>,
     /// What the file says surrounds it; renders are told their own.
     pub sky: Sky,
-    _memory: Claim,
+    memory: Claim,
 }
 
 impl Scene {
+    /// Memory that its corners, triangles and textures take, bytes.
+    pub fn memory_bytes(&self) -> u64 {
+        let pictures: u64 = self.pictures.iter().map(|p| p.memory.bytes()).sum();
+        self.memory.bytes() + pictures
+    }
+
     /// The objects.
     pub fn objects(&self) -> &[Object] {
         &self.objects

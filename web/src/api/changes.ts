@@ -1,24 +1,80 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import type { Event } from "../generated/Event";
+import type { JobInfo } from "../generated/JobInfo";
 import type { Order } from "../generated/Order";
-import type { Pictures } from "../generated/Pictures";
 import type { Project } from "../generated/Project";
+import { api, Refusal } from "./client";
 
 /** The query keys of everything that is kept. */
 export const keys = {
   projects: ["projects"] as const,
   pictures: ["pictures"] as const,
   project: (id: number) => ["project", id] as const,
-  queue: ["queue"] as const,
+  jobs: ["jobs"] as const,
 };
 
-function withOrder(project: Project, order: Order): Project {
-  const known = project.orders.some((o) => o.id === order.id);
-  const orders = known
-    ? project.orders.map((o) => (o.id === order.id ? order : o))
-    : [order, ...project.orders];
-  return { ...project, orders };
+type JobEvent = Extract<Event, { kind: "job" }>;
+
+/** An order after what was told of its job. */
+function moved(order: Order, { job, strips }: JobEvent): Order {
+  const { state, progress, remaining_s, spent_s, problem } = job;
+  return {
+    ...order,
+    state,
+    progress,
+    remaining_s,
+    spent_s,
+    problem,
+    noise_percent: job.noise_percent ?? order.noise_percent,
+    mean_samples: job.mean_samples ?? order.mean_samples,
+    strips: [...order.strips, ...strips.filter(([top]) => !order.strips.some(([known]) => known === top))],
+  };
+}
+
+const withOrder = (project: Project, event: JobEvent): Project => ({
+  ...project,
+  orders: project.orders.map((o) => (o.id === event.job.makes ? moved(o, event) : o)),
+});
+
+/** Jobs that are not done, with what was told of one of them. */
+function withJob(jobs: JobInfo[], job: JobInfo): JobInfo[] {
+  if (job.state === "done") return jobs.filter((j) => j.id !== job.id);
+  const known = jobs.some((j) => j.id === job.id);
+  return known ? jobs.map((j) => (j.id === job.id ? job : j)) : [...jobs, job];
+}
+
+/** Hears of jobs, and of a line that was opened again. */
+const heard = new EventTarget();
+
+/** Waits until something is heard of jobs, or for a while. */
+const something = () =>
+  new Promise<void>((resolve) => {
+    const done = () => {
+      clearTimeout(timer);
+      heard.removeEventListener("job", done);
+      resolve();
+    };
+    const timer = setTimeout(done, 5000);
+    heard.addEventListener("job", done);
+  });
+
+/** Waits until a job has ended. One that failed is a refusal with its sentence; null if it was stopped or removed. */
+export async function ended(job: JobInfo): Promise<JobInfo | null> {
+  for (let now = job; ;) {
+    if (now.state === "done") return now;
+    if (now.state === "stopped") return null;
+    if (now.state === "failed") throw new Refusal(now.problem ?? "It failed for an unknown reason.");
+    const next = something();
+    const asked = await api.job(job.id).catch((e: unknown) => {
+      if (e instanceof Refusal && e.status === 404) return null;
+      // A server that does not answer for a moment goes on with its jobs.
+      return now;
+    });
+    if (asked === null) return null;
+    now = asked;
+    if (now.state === "waiting" || now.state === "running" || now.state === "held") await next;
+  }
 }
 
 /** Follows what changes on the server and keeps the shown data true. */
@@ -40,23 +96,24 @@ export function useChanges(): void {
     const line = new EventSource("/api/events");
     line.addEventListener("message", (message: MessageEvent<string>) => {
       const event = JSON.parse(message.data) as Event | { kind: "open" };
-      if (event.kind === "order") {
-        queries.setQueryData<Project>(
-          keys.project(event.order.project),
-          (p) => p && withOrder(p, event.order),
-        );
+      if (event.kind === "job") {
+        const { job } = event;
+        const project = job.project ?? -1;
+        const before = queries.getQueryData<JobInfo[]>(keys.jobs)?.find((j) => j.id === job.id)?.state;
+        queries.setQueryData<JobInfo[]>(keys.jobs, (jobs) => jobs && withJob(jobs, job));
+        if (job.kind === "order")
+          queries.setQueryData<Project>(keys.project(project), (p) => p && withOrder(p, event));
         // An answer that was asked for before this and comes after it would put back what was: a state that stays is
         // asked for anew. Progress comes again by itself.
-        if (event.order.state !== "running")
-          void queries.invalidateQueries({ queryKey: keys.project(event.order.project) });
-        if (event.order.state === "done") void queries.invalidateQueries({ queryKey: keys.projects });
-        void queries.invalidateQueries({ queryKey: keys.queue });
-      } else if (event.kind === "making") {
-        const { work } = event;
-        queries.setQueryData<Pictures>(
-          keys.pictures,
-          (p) => p && { ...p, making: [work, ...p.making.filter((w) => w.id !== work.id)] },
-        );
+        if (job.state !== before || job.state !== "running") {
+          void queries.invalidateQueries({ queryKey: keys.jobs });
+          void queries.invalidateQueries({ queryKey: keys.project(project) });
+          if (job.state === "done") void queries.invalidateQueries({ queryKey: keys.projects });
+        }
+        heard.dispatchEvent(new CustomEvent("job"));
+      } else if (event.kind === "jobs") {
+        void queries.invalidateQueries({ queryKey: keys.jobs });
+        heard.dispatchEvent(new CustomEvent("job"));
       } else if (event.kind === "pictures") {
         void queries.invalidateQueries({ queryKey: keys.pictures });
       } else if (event.kind === "project") {
@@ -64,6 +121,7 @@ export function useChanges(): void {
       } else {
         // The line was opened again, or something else changed: what was missed is asked for.
         void queries.invalidateQueries();
+        heard.dispatchEvent(new CustomEvent("job"));
       }
     });
     return () => {

@@ -17,16 +17,16 @@ import type { ConvertRequest } from "../generated/ConvertRequest";
 import type { DiagnosisInfo } from "../generated/DiagnosisInfo";
 import type { Estimate } from "../generated/Estimate";
 import type { FloorInfo } from "../generated/FloorInfo";
+import type { JobChange } from "../generated/JobChange";
+import type { JobInfo } from "../generated/JobInfo";
 import type { LightInfo } from "../generated/LightInfo";
 import type { Order } from "../generated/Order";
 import type { OrderRequest } from "../generated/OrderRequest";
-import type { Package } from "../generated/Package";
 import type { PackageRequest } from "../generated/PackageRequest";
 import type { Pass } from "../generated/Pass";
 import type { Pictures } from "../generated/Pictures";
 import type { Plan } from "../generated/Plan";
 import type { PreviewRequest } from "../generated/PreviewRequest";
-import type { QueueEntry } from "../generated/QueueEntry";
 import type { Project } from "../generated/Project";
 import type { ProjectCard } from "../generated/ProjectCard";
 import type { ProjectChange } from "../generated/ProjectChange";
@@ -42,6 +42,8 @@ export class Refusal extends Error {
     message: string,
     /** What to choose from, where the request must say which. */
     readonly choices: string[] = [],
+    /** The status of the answer; 0 if there was none. */
+    readonly status = 0,
   ) {
     super(message);
   }
@@ -74,9 +76,9 @@ async function request(
 async function refusal(response: Response): Promise<Refusal> {
   try {
     const { error, choices } = (await response.json()) as ApiError;
-    return new Refusal(error, choices);
+    return new Refusal(error, choices, response.status);
   } catch {
-    return new Refusal(UNREACHABLE);
+    return new Refusal(UNREACHABLE, [], response.status);
   }
 }
 
@@ -162,10 +164,10 @@ export const api = {
     json<LightInfo[]>("GET", `/projects/${project}/lights?viewpoint=${viewpoint}`),
   sun: (latitude: number, month: number, day: number, hour: number) =>
     json<SunPosition>("GET", `/sun?latitude=${latitude}&month=${month}&day=${day}&hour=${hour}`),
-  estimate: (shape: string, width: number, passes: Pass[]) =>
+  estimate: (project: number, shape: string, width: number, passes: Pass[], denoise: boolean) =>
     json<Estimate>(
       "GET",
-      `/estimate?shape=${encodeURIComponent(shape)}&width=${width}&passes=${passes.join(",")}`,
+      `/estimate?project=${project}&shape=${encodeURIComponent(shape)}&width=${width}&passes=${passes.join(",")}&denoise=${denoise}`,
     ),
   widthPlan: (width: number, frame: number, hfov: number, perDegree: number) =>
     json<WidthPlan>("GET", `/width-plan?width=${width}&frame=${frame}&hfov=${hfov}&per_degree=${perDegree}`),
@@ -173,28 +175,29 @@ export const api = {
   passFile: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/pass.exr`,
   passValue: (order: number, pass: Pass, u: number, v: number, signal: AbortSignal) =>
     json<string>("GET", `/orders/${order}/passes/${pass}/at?u=${u}&v=${v}`, undefined, signal),
-  queue: () => json<QueueEntry[]>("GET", "/queue"),
+  jobs: () => json<JobInfo[]>("GET", "/jobs"),
+  job: (id: number) => json<JobInfo>("GET", `/jobs/${id}`),
+  stopJob: (id: number) => done("POST", `/jobs/${id}/stop`),
+  resumeJob: (id: number) => done("POST", `/jobs/${id}/resume`),
+  changeJob: (id: number, change: JobChange) => json<JobInfo>("PATCH", `/jobs/${id}`, change),
   order: (project: number, body: OrderRequest) => json<Order>("POST", `/projects/${project}/orders`, body),
-  stopOrder: (id: number) => done("POST", `/orders/${id}/stop`),
-  resumeOrder: (id: number) => done("POST", `/orders/${id}/resume`),
   removeOrder: (id: number) => done("DELETE", `/orders/${id}`),
-  handOver: (order: number, body: PackageRequest) => json<Package>("POST", `/orders/${order}/packages`, body),
+  handOver: (order: number, body: PackageRequest) => json<JobInfo>("POST", `/orders/${order}/packages`, body),
   removePackage: (id: number) => done("DELETE", `/packages/${id}`),
   pictures: () => json<Pictures>("GET", "/pictures"),
   setPictureShape: (id: number, shape: string) =>
     json<BroughtPicture>("PUT", `/pictures/${id}/shape`, { shape }),
   removePicture: (id: number) => done("DELETE", `/pictures/${id}`),
-  stopPicture: (id: number) => done("POST", `/pictures/${id}/stop`),
   convertPicture: (id: number, body: ConvertRequest) =>
-    json<BroughtPicture>("POST", `/pictures/${id}/convert`, body),
+    json<JobInfo>("POST", `/pictures/${id}/convert`, body),
   faceGuess: (ids: number[]) =>
     json<AssemblyGuess>("GET", `/face-guess?${ids.map((id) => `of=${id}`).join("&")}`),
-  assemble: (body: AssemblyRequest) => json<BroughtPicture>("POST", "/assemblies", body),
+  assemble: (body: AssemblyRequest) => json<JobInfo>("POST", "/assemblies", body),
   seams: (id: number) => json<SeamInfo[]>("GET", `/pictures/${id}/seams`),
   diagnosis: (id: number, against: number | null) =>
     json<DiagnosisInfo>("GET", `/pictures/${id}/diagnosis${against === null ? "" : `?against=${against}`}`),
   mendPicture: (id: number, against: number | null) =>
-    json<BroughtPicture>("POST", `/pictures/${id}/mend${against === null ? "" : `?against=${against}`}`),
+    json<JobInfo>("POST", `/pictures/${id}/mend${against === null ? "" : `?against=${against}`}`),
   live: async (project: number, body: PreviewRequest, signal: AbortSignal): Promise<LivePicture> => {
     const response = await request("POST", `/projects/${project}/preview`, body, signal);
     return {

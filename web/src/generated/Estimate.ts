@@ -17,7 +17,7 @@ master_bytes: number,
  */
 working_bytes: number, 
 /**
- * Free space, bytes.
+ * Free space that no other job has spoken for, bytes.
  */
 free_bytes: number | null, 
 /**
@@ -25,6 +25,14 @@ free_bytes: number | null,
  */
 pixels_per_degree: number, 
 /**
- * Memory while rendering beside the scene itself, bytes.
+ * Memory while rendering, bytes: strips, noise removal and pictures for the screen, and the scene if it is known.
  */
-memory_bytes: number, };
+memory_bytes: number, 
+/**
+ * The scene's part of it with its textures, bytes; nothing before it was read.
+ */
+scene_bytes: number | null, 
+/**
+ * What all work together may take, bytes.
+ */
+memory_limit: number, };

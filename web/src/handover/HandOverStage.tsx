@@ -2,10 +2,11 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation, useSearch } from "wouter";
 import { api } from "../api/client";
-import { keys } from "../api/changes";
+import { ended, keys } from "../api/changes";
 import type { Package } from "../generated/Package";
 import type { Order } from "../generated/Order";
 import type { Project } from "../generated/Project";
+import { JobRow } from "../jobs/JobRow";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { EmptyStage } from "../parts/EmptyStage";
 import { Mark } from "../parts/Mark";
@@ -122,21 +123,23 @@ export function HandOverStage({ project }: { project: Project }) {
     enabled: order !== undefined,
     gcTime: 10_000,
   });
+  const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
+  const making = jobs.filter((j) => j.kind === "package" && j.project === project.id);
+  const remove = useMutation({ mutationFn: api.removePackage });
   const make = useMutation({
-    mutationFn: (id: number) =>
-      api.handOver(id, {
+    mutationFn: async (id: number) => {
+      const job = await api.handOver(id, {
         opening_heading_deg: Number(wrapHeading(heading + view.lon).toFixed(2)),
         opening_pitch_deg: Number(view.lat.toFixed(2)),
         opening_hfov_deg: Number(view.hfov.toFixed(1)),
         exposure_stops: exposure,
         soft,
         quality,
-      }),
-    onSuccess: (made) =>
-      queries.setQueryData<Project>(
-        keys.project(project.id),
-        (p) => p && { ...p, packages: [made, ...p.packages] },
-      ),
+      });
+      // Refused or failed: said beside the button as well.
+      await ended(job);
+      await queries.invalidateQueries({ queryKey: keys.project(project.id) });
+    },
   });
 
   if (!order) {
@@ -266,6 +269,9 @@ export function HandOverStage({ project }: { project: Project }) {
           </div>
         </form>
         <ul className="scrolls min-h-0 flex-1 space-y-3">
+          {making.map((job) => (
+            <JobRow key={`job-${job.id}`} job={job} onRemove={() => remove.mutate(job.makes)} />
+          ))}
           {project.packages.map((k) => (
             <PackageCard key={k.id} made={k} project={project.id} />
           ))}

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
-import { keys } from "../api/changes";
+import { ended, keys } from "../api/changes";
 import type { BroughtPicture } from "../generated/BroughtPicture";
 import { Choice } from "../parts/Choice";
 import { Mark } from "../parts/Mark";
@@ -64,18 +64,21 @@ export function AssemblyTable({ ids, pictures, onDone, onLeave }: Props) {
   const first = laid?.find((l) => l.picture)?.picture;
   const format = chosen ?? (first ? keeping(first) : "png");
   const make = useMutation({
-    mutationFn: (faces: Laid[]) =>
-      api.assemble({
+    mutationFn: async (faces: Laid[]) => {
+      const job = await api.assemble({
         faces: faces.map((l) => ({
           picture: l.picture?.id ?? null,
           turns: (4 - l.quarters) % 4,
         })) as Parameters<typeof api.assemble>[0]["faces"],
         width: 0,
         format,
-      }),
-    onSuccess: async (made) => {
+      });
+      return ended(job);
+    },
+    onSuccess: async (job) => {
+      if (!job) return;
       await queries.invalidateQueries({ queryKey: keys.pictures });
-      onDone(made.id);
+      onDone(job.makes);
     },
   });
 

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation } from "wouter";
 import { api } from "../api/client";
-import { keys } from "../api/changes";
+import { ended, keys } from "../api/changes";
 import type { BroughtPicture } from "../generated/BroughtPicture";
 import { Choice } from "../parts/Choice";
 import { NumberField } from "../parts/NumberField";
@@ -30,11 +30,12 @@ export function ConvertPanel({ picture, view }: { picture: BroughtPicture; view:
   const [kernel, setKernel] = useState<(typeof KERNELS)[number][0]>("bicubic");
   const [format, setFormat] = useState(keeping(picture));
   const convert = useMutation({
-    mutationFn: () =>
-      api.convertPicture(picture.id, { shape, width: keep ? 0 : width, turn, kernel, format }),
-    onSuccess: async (made) => {
+    mutationFn: async () =>
+      ended(await api.convertPicture(picture.id, { shape, width: keep ? 0 : width, turn, kernel, format })),
+    onSuccess: async (job) => {
+      if (!job) return;
       await queries.invalidateQueries({ queryKey: keys.pictures });
-      go(`/pictures/${made.id}`);
+      go(`/pictures/${job.makes}`);
     },
   });
   const turned = (at: 0 | 1 | 2) => (v: number) =>

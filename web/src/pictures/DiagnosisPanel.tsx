@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation } from "wouter";
 import { api } from "../api/client";
-import { keys } from "../api/changes";
+import { ended, keys } from "../api/changes";
 import type { BroughtPicture } from "../generated/BroughtPicture";
 import { Choice } from "../parts/Choice";
 import { Mark } from "../parts/Mark";
@@ -57,10 +57,11 @@ export function DiagnosisPanel({ picture, others }: { picture: BroughtPicture; o
     staleTime: Infinity,
   });
   const mend = useMutation({
-    mutationFn: () => api.mendPicture(picture.id, reference),
-    onSuccess: async (made) => {
+    mutationFn: async () => ended(await api.mendPicture(picture.id, reference)),
+    onSuccess: async (job) => {
+      if (!job) return;
       await queries.invalidateQueries({ queryKey: keys.pictures });
-      go(`/pictures/${made.id}`);
+      go(`/pictures/${job.makes}`);
     },
   });
   const spheres = others.filter((o) => o.id !== picture.id && o.shape === "equirect");

@@ -1,16 +1,17 @@
 import { useMutation } from "@tanstack/react-query";
 import { api } from "../api/client";
 import type { BroughtPicture } from "../generated/BroughtPicture";
-import type { PictureWork } from "../generated/PictureWork";
+import type { JobInfo } from "../generated/JobInfo";
+import { JobRow } from "../jobs/JobRow";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { Mark } from "../parts/Mark";
-import { duration } from "../parts/units";
 import { shapeName } from "../render/shapes";
 import { flatOf } from "./pictures";
 
 interface Props {
   pictures: BroughtPicture[];
-  making: PictureWork[];
+  /** What is being made, or could not be. */
+  jobs: JobInfo[];
   /** Numbers of those that cannot be read. */
   unreadable: number[];
   chosen: number | null;
@@ -24,31 +25,12 @@ const about = (p: BroughtPicture) =>
   `${p.width} × ${p.height} px · ${p.shape ? shapeName(p.shape) : "shape not known"}`;
 
 /** All pictures, newest first, and above them what is being made. */
-export function PictureList({ pictures, making, unreadable, chosen, picked, onPick, onChoose }: Props) {
+export function PictureList({ pictures, jobs, unreadable, chosen, picked, onPick, onChoose }: Props) {
   const remove = useMutation({ mutationFn: api.removePicture });
-  const stop = useMutation({ mutationFn: api.stopPicture });
   return (
     <ul className="scrolls min-h-0 flex-1 space-y-1" data-testid="pictures">
-      {making.map((w) => (
-        <li key={`making-${w.id}`} className="rounded-field border border-base-300 p-2 text-xs">
-          <p className="truncate" title={w.what}>
-            {w.what}
-          </p>
-          <progress
-            className="progress progress-primary"
-            value={w.share}
-            max={1}
-            aria-label="How far it is"
-          />
-          <p className="flex items-center justify-between text-base-content/75">
-            <span>
-              {Math.floor(w.share * 100)} %{w.left_s !== null && `, ${duration(w.left_s)} left`}
-            </span>
-            <button type="button" className="btn btn-ghost btn-xs" onClick={() => stop.mutate(w.id)}>
-              Stop
-            </button>
-          </p>
-        </li>
+      {jobs.map((job) => (
+        <JobRow key={`job-${job.id}`} job={job} onRemove={() => remove.mutate(job.makes)} />
       ))}
       {unreadable.map((id) => (
         <li key={`unreadable-${id}`} className="rounded-field border border-base-300 p-2 text-xs">

@@ -13,6 +13,7 @@ import { PictureList } from "./PictureList";
 /** Pictures made elsewhere: brought in, looked at, converted, put together. */
 export function PicturesPage({ chosen }: { chosen: number | null }) {
   const { data, error } = useQuery({ queryKey: keys.pictures, queryFn: api.pictures });
+  const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
   const queries = useQueryClient();
   const [, go] = useLocation();
   const chooser = useRef<HTMLInputElement>(null);
@@ -108,7 +109,7 @@ export function PicturesPage({ chosen }: { chosen: number | null }) {
             <Problem error={problem ?? error} />
             <PictureList
               pictures={pictures}
-              making={data?.making ?? []}
+              jobs={jobs.filter((j) => j.kind !== "order" && j.kind !== "package")}
               unreadable={data?.unreadable ?? []}
               chosen={assembling ? null : (picture?.id ?? null)}
               picked={picked}

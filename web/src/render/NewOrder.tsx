@@ -69,8 +69,8 @@ export function NewOrder({
   const [occlusion, setOcclusion] = useState(1);
   const wanted = [...passes];
   const { data: estimate, error } = useQuery({
-    queryKey: ["estimate", shape, width, wanted.join()],
-    queryFn: () => api.estimate(shape, width, wanted),
+    queryKey: ["estimate", project.id, shape, width, wanted.join(), denoise && sphere],
+    queryFn: () => api.estimate(project.id, shape, width, wanted, denoise && sphere),
     placeholderData: (before) => before,
     gcTime: 10_000,
   });
@@ -320,6 +320,7 @@ export function NewOrder({
               <span data-testid="disk">
                 Master at most {bytes(estimate.master_bytes)}; {bytes(estimate.working_bytes)} of disk and{" "}
                 {bytes(estimate.memory_bytes)} of memory while rendering
+                {estimate.scene_bytes !== null && `, the scene ${bytes(estimate.scene_bytes)} of it`}
                 {estimate.free_bytes !== null && `, ${bytes(estimate.free_bytes)} of disk free`}
               </span>
             </span>

@@ -1,21 +1,15 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
 import type { Order } from "../generated/Order";
+import { JobButtons } from "../jobs/JobButtons";
+import { ahead, states } from "../jobs/states";
 import { ConfirmButton } from "../parts/ConfirmButton";
-import { Mark, type Kind } from "../parts/Mark";
+import { Mark } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
 import { bytes, count, duration } from "../parts/units";
 import { shapeName } from "./shapes";
-
-export const states: Record<Order["state"], { kind: Kind; word: string }> = {
-  queued: { kind: "none", word: "waiting" },
-  running: { kind: "busy", word: "rendering" },
-  stopped: { kind: "look", word: "stopped" },
-  done: { kind: "fine", word: "done" },
-  failed: { kind: "stop", word: "failed" },
-};
 
 /** What was asked for, in words. */
 const quality = ({ spec }: Order) =>
@@ -84,8 +78,8 @@ export function OrderRow({
 }) {
   const queries = useQueryClient();
   const fresh = () => queries.invalidateQueries({ queryKey: keys.project(order.project) });
-  const stop = useMutation({ mutationFn: () => api.stopOrder(order.id) });
-  const resume = useMutation({ mutationFn: () => api.resumeOrder(order.id) });
+  const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
+  const before = ahead(jobs, order.job);
   const remove = useMutation({ mutationFn: () => api.removeOrder(order.id), onSuccess: fresh });
   const { kind, word } = states[order.state];
   const percent = order.state === "done" ? 100 : Math.floor(order.progress * 100);
@@ -103,7 +97,10 @@ export function OrderRow({
         >
           {order.spec.viewpoint}
         </button>
-        <Mark kind={kind}>{word}</Mark>
+        <Mark kind={kind}>
+          {order.state === "running" ? "rendering" : word}
+          {before > 0 && `, ${before} ahead`}
+        </Mark>
       </div>
       <p className="text-xs text-base-content/80">
         {order.spec.shape !== "equirect" && `${shapeName(order.spec.shape)}, `}
@@ -131,7 +128,7 @@ export function OrderRow({
         </div>
       )}
       {order.problem &&
-        (order.state === "done" || order.state === "running" ? (
+        (order.state !== "failed" && order.state !== "stopped" ? (
           <p className="text-xs">
             <Mark kind="look">
               <span className="text-base-content">{order.problem}</span>
@@ -140,23 +137,9 @@ export function OrderRow({
         ) : (
           <Problem error={new Error(order.problem)} />
         ))}
-      <Problem error={stop.error ?? resume.error ?? remove.error} />
-      <div className="mt-1 flex gap-1">
-        {(order.state === "running" || order.state === "queued") && (
-          <button
-            type="button"
-            className="btn btn-ghost btn-xs font-normal"
-            disabled={stop.isPending}
-            onClick={() => stop.mutate()}
-          >
-            Stop
-          </button>
-        )}
-        {(order.state === "stopped" || order.state === "failed") && (
-          <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => resume.mutate()}>
-            Resume
-          </button>
-        )}
+      <Problem error={remove.error} />
+      <div className="mt-1 flex flex-wrap gap-1">
+        <JobButtons job={order.job} state={order.state} />
         {order.state === "done" && (
           <a
             className="btn btn-ghost btn-xs font-normal"

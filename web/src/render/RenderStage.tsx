@@ -11,7 +11,8 @@ import { useLivePicture } from "../sphere/useLivePicture";
 import { FinishedOrder } from "./FinishedOrder";
 import { NewOrder } from "./NewOrder";
 import { FlatPicture } from "./FlatPicture";
-import { OrderRow, states, Strips } from "./OrderRow";
+import { states } from "../jobs/states";
+import { OrderRow, Strips } from "./OrderRow";
 
 /** Before anything is rendered: what the chosen viewpoint sees, live. */
 function LiveHorizon({ project, viewpoint }: { project: Project; viewpoint: Viewpoint }) {
@@ -39,8 +40,12 @@ export function RenderStage({ project }: { project: Project }) {
   const [chosen, setChosen] = useState<number | null>(null);
   const [ahead, setAhead] = useState(asked);
   const viewpoint = project.viewpoints.find((v) => v.id === ahead) ?? project.viewpoints[0];
-  const { data: queue } = useQuery({ queryKey: keys.queue, queryFn: api.queue, refetchInterval: 5000 });
-  const others = (queue ?? []).filter((o) => o.project !== project.id);
+  const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
+  const { data: projects = [] } = useQuery({ queryKey: keys.projects, queryFn: api.projects });
+  const others = jobs.filter(
+    (j) => j.kind === "order" && j.project !== project.id && (j.state === "running" || j.state === "waiting"),
+  );
+  const nameOf = (id: number | null) => projects.find((p) => p.id === id)?.name ?? "another project";
   const order =
     project.orders.find((o) => o.id === chosen) ??
     project.orders.find((o) => o.state === "running") ??
@@ -96,7 +101,7 @@ export function RenderStage({ project }: { project: Project }) {
             {others
               .map(
                 (o) =>
-                  `“${o.project_name}”: ${o.viewpoint} ${o.state === "running" ? `is rendered, ${Math.floor(o.progress * 100)} %${o.remaining_s === null ? "" : `, ${duration(o.remaining_s)} left`}` : "waits"}`,
+                  `“${nameOf(o.project)}”: ${o.what} ${o.state === "running" ? `is rendered, ${Math.floor(o.progress * 100)} %${o.remaining_s === null ? "" : `, ${duration(o.remaining_s)} left`}` : "waits"}`,
               )
               .join(" · ")}
           </p>

@@ -46,7 +46,7 @@ export const stages: Stage[] = [
     question: "Make it.",
     state: (p) => {
       if (p.orders.some((o) => o.state === "failed")) return { kind: "stop", word: "one failed" };
-      if (p.orders.some((o) => o.state === "running" || o.state === "queued"))
+      if (p.orders.some((o) => o.state === "running" || o.state === "waiting"))
         return { kind: "busy", word: "at work" };
       return p.orders.some((o) => o.state === "done")
         ? { kind: "fine", word: "done" }

@@ -19,6 +19,9 @@ const BAND: u32 = 512;
 /// Most rows and columns beyond the band that the filter sees: what lies farther has no visible influence.
 const MARGIN: u32 = 96;
 
+/// Rows that are in memory at a time at most: a band with its margins, and the strip that reaches beyond.
+pub const MOST_ROWS: u32 = BAND + 2 * MARGIN + 16;
+
 /// Rows and columns beyond the band for a picture of some width: small ones need less, and come sooner.
 fn margin_of(width: usize) -> usize {
     (width / 8).clamp(16, MARGIN as usize)
@@ -97,9 +100,11 @@ impl DenoiseLibrary {
         }
     }
 
-    /// Filters a picture in place; all three have `width` x `height` pixels of three values.
-    fn filter(
+    /// Filters a picture in place; all three have `width` x `height` pixels of three values. It ends as a failure soon after
+    /// `go_on` says no.
+    fn filter<F: Fn() -> bool + Sync>(
         &self,
+        go_on: &F,
         (width, height): (usize, usize),
         colour: &[f32],
         albedo: &[f32],
@@ -132,6 +137,9 @@ impl DenoiseLibrary {
                 l.get(b"oidnSetFilterBool").ok()?;
             let set_float: Symbol<unsafe extern "C" fn(Handle, *const c_char, f32)> =
                 l.get(b"oidnSetFilterFloat").ok()?;
+            type Asked = unsafe extern "C" fn(*mut c_void, f64) -> bool;
+            let watch: Symbol<unsafe extern "C" fn(Handle, Asked, *mut c_void)> =
+                l.get(b"oidnSetFilterProgressMonitorFunction").ok()?;
             let commit: Symbol<unsafe extern "C" fn(Handle)> = l.get(b"oidnCommitFilter").ok()?;
             let execute: Symbol<unsafe extern "C" fn(Handle)> = l.get(b"oidnExecuteFilter").ok()?;
             let release: Symbol<unsafe extern "C" fn(Handle)> = l.get(b"oidnReleaseFilter").ok()?;
@@ -149,12 +157,27 @@ impl DenoiseLibrary {
             set_bool(filter, c"hdr".as_ptr(), true);
             // The same for every band: exposure is fixed and never automatic.
             set_float(filter, c"inputScale".as_ptr(), 1.0);
+            watch(
+                filter,
+                asked::<F>,
+                std::ptr::from_ref(go_on).cast_mut().cast(),
+            );
             commit(filter);
             execute(filter);
             release(filter);
         }
         self.works().then_some(())
     }
+}
+
+/// Whether a filter goes on; the library asks again and again, from whatever thread.
+///
+/// # Safety
+/// `go_on` is the address of an `F` that lives for as long as the filter is executed.
+unsafe extern "C" fn asked<F: Fn() -> bool + Sync>(go_on: *mut c_void, _share: f64) -> bool {
+    // SAFETY: see above; it is only read.
+    let go_on = unsafe { &*go_on.cast_const().cast::<F>() };
+    go_on()
 }
 
 impl Drop for DenoiseLibrary {
@@ -188,9 +211,10 @@ fn libraries_in(folder: &Path) -> Vec<PathBuf> {
 }
 
 /// Strips on their way through the library.
-pub struct LibraryDenoised<I> {
+pub struct LibraryDenoised<I, F> {
     library: Arc<DenoiseLibrary>,
     strips: I,
+    go_on: F,
     height: u32,
     guides: Guides,
     kept: VecDeque<LayeredStrip>,
@@ -202,19 +226,22 @@ pub struct LibraryDenoised<I> {
 }
 
 /// Filters the strips of a picture of `height` rows, which must come in order from the top. Where the
-/// library fails, an error takes the place of a strip: nothing passes unfiltered.
-pub fn denoise<I, E>(
+/// library fails, an error takes the place of a strip: nothing passes unfiltered. Once `go_on` says no it fails soon.
+pub fn denoise<I, E, F>(
     library: Arc<DenoiseLibrary>,
     strips: I,
     height: u32,
     guides: Guides,
-) -> LibraryDenoised<I>
+    go_on: F,
+) -> LibraryDenoised<I, F>
 where
     I: Iterator<Item = Result<LayeredStrip, E>>,
+    F: Fn() -> bool + Sync,
 {
     LibraryDenoised {
         library,
         strips,
+        go_on,
         height,
         guides,
         kept: VecDeque::new(),
@@ -224,10 +251,11 @@ where
     }
 }
 
-impl<I, E> Iterator for LibraryDenoised<I>
+impl<I, E, F> Iterator for LibraryDenoised<I, F>
 where
     I: Iterator<Item = Result<LayeredStrip, E>>,
     E: From<DenoiseFailed>,
+    F: Fn() -> bool + Sync,
 {
     type Item = Result<LayeredStrip, E>;
 
@@ -256,7 +284,7 @@ where
     }
 }
 
-impl<I> LibraryDenoised<I> {
+impl<I, F: Fn() -> bool + Sync> LibraryDenoised<I, F> {
     /// Filters the strips that start within the next band.
     fn filter_band(&mut self) -> Result<(), DenoiseFailed> {
         let band: Vec<LayeredStrip> = self
@@ -281,7 +309,14 @@ impl<I> LibraryDenoised<I> {
         let [colour, albedo, normal] = images;
         let mut out = vec![0.0; colour.len()];
         self.library
-            .filter((padded, rows), &colour, &albedo, &normal, &mut out)
+            .filter(
+                &self.go_on,
+                (padded, rows),
+                &colour,
+                &albedo,
+                &normal,
+                &mut out,
+            )
             .ok_or(DenoiseFailed)?;
         for mut strip in band {
             let rows = strip.beauty.rows() as usize;

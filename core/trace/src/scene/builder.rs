@@ -316,7 +316,7 @@ impl SceneBuilder {
             shells: OnceLock::new(),
             content: OnceLock::new(),
             sky,
-            _memory: self.memory,
+            memory: self.memory,
         })
     }
 }

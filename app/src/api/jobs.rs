@@ -1,0 +1,53 @@
+//! Jobs over HTTP: the one queue of all long work.
+
+use super::job_types::{JobChange, JobInfo};
+use super::sent::Sent;
+use super::{Answer, Shared, blocking};
+use crate::work::jobs;
+use rocket::http::Status;
+use rocket::serde::json::Json;
+use rocket::{Route, get, patch, post, routes};
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![all, one, stop, resume, change]
+}
+
+/// What is not done, in the order of turns.
+#[get("/jobs")]
+async fn all(app: &Shared) -> Answer<Json<Vec<JobInfo>>> {
+    blocking(app, |app| Ok(Json(app.open_jobs()?))).await
+}
+
+#[get("/jobs/<id>")]
+async fn one(app: &Shared, id: i64) -> Answer<Json<JobInfo>> {
+    blocking(app, move |app| {
+        Ok(Json(app.describe_job(app.store.job(id)?)))
+    })
+    .await
+}
+
+#[post("/jobs/<id>/stop")]
+async fn stop(app: &Shared, id: i64) -> Answer<Status> {
+    blocking(app, move |app| {
+        jobs::stop(app, id).map(|()| Status::Accepted)
+    })
+    .await
+}
+
+#[post("/jobs/<id>/resume")]
+async fn resume(app: &Shared, id: i64) -> Answer<Status> {
+    blocking(app, move |app| {
+        jobs::resume(app, id).map(|()| Status::Accepted)
+    })
+    .await
+}
+
+/// Changes a job's turn.
+#[patch("/jobs/<id>", data = "<change>")]
+async fn change(app: &Shared, id: i64, change: Sent<JobChange>) -> Answer<Json<JobInfo>> {
+    blocking(app, move |app| {
+        jobs::change(app, id, &change)?;
+        Ok(Json(app.describe_job(app.store.job(id)?)))
+    })
+    .await
+}

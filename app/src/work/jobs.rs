@@ -1,0 +1,412 @@
+//! The engine of all long work: whose turn it is, that one worker does it, and how it ends.
+
+use super::running::Running;
+use super::{App, Result, WorkError, meanwhile::meanwhile, package, picture_jobs, rendering};
+use crate::api::job_types::JobChange;
+use crate::api::types::Event;
+use crate::model::jobs::{Job, JobKind, JobState, Lane};
+use crate::store::{Store, StoreError};
+use dome_files::budget::{self, Claim};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
+
+/// How often is told how far a job is.
+const TOLD_EVERY: Duration = Duration::from_millis(500);
+/// How long a claim holds without being renewed, seconds.
+const LEASE_S: i64 = 60;
+/// How often it is renewed.
+const RENEWED_EVERY: Duration = Duration::from_secs(15);
+/// How long a worker with nothing to do waits before it looks again: a job may have been given a time to begin.
+const LOOKED_EVERY: Duration = Duration::from_secs(2);
+/// How long is waited before something is tried again that failed, the first time.
+const FIRST_PAUSE: Duration = Duration::from_secs(1);
+/// How often a job may be begun without coming forward before it is given up: it may be what ends the program.
+const MOST_ATTEMPTS: u32 = 8;
+
+/// How a job ended.
+pub(super) enum Ended {
+    /// What it makes is there; what is to be said about it.
+    Done(Option<String>),
+    /// It was told to stop.
+    Stopped,
+}
+
+/// The state of the queue beside the database.
+pub struct Jobs {
+    /// This program's name among workers.
+    worker: String,
+    running: Mutex<Vec<Arc<Running>>>,
+    wake: Condvar,
+    /// How often something may have come to do.
+    calls: Mutex<u64>,
+    /// Jobs that wait for memory, and what is said of them.
+    short_of_memory: Mutex<Vec<(i64, String)>>,
+}
+
+impl Default for Jobs {
+    fn default() -> Self {
+        let started = SystemTime::now().duration_since(UNIX_EPOCH);
+        let started = started.unwrap_or_default().as_millis();
+        Self {
+            worker: format!("{}-{started}", std::process::id()),
+            running: Mutex::default(),
+            wake: Condvar::new(),
+            calls: Mutex::new(0),
+            short_of_memory: Mutex::default(),
+        }
+    }
+}
+
+/// Seconds since 1970, by which jobs are claimed.
+pub fn now() -> i64 {
+    let since = SystemTime::now().duration_since(UNIX_EPOCH);
+    since.map_or(0, |d| i64::try_from(d.as_secs()).unwrap_or(i64::MAX))
+}
+
+fn open<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl Jobs {
+    /// A job that is being done.
+    pub fn running(&self, id: i64) -> Option<Arc<Running>> {
+        open(&self.running).iter().find(|r| r.job.id == id).cloned()
+    }
+
+    /// The render that is under way.
+    pub fn rendering(&self) -> Option<Arc<Running>> {
+        (open(&self.running).iter())
+            .find(|r| r.job.kind.lane() == Lane::Renders)
+            .cloned()
+    }
+
+    /// Whether a job uses the files of a rendered picture.
+    pub(super) fn is_using(&self, picture: &str) -> bool {
+        open(&self.running).iter().any(|r| r.is_using(picture))
+    }
+
+    /// Tells the workers that there may be something to do.
+    pub fn wake(&self) {
+        *open(&self.calls) += 1;
+        self.wake.notify_all();
+    }
+
+    /// Stops what is being done and was removed.
+    pub fn stop_removed(&self, store: &Store) {
+        for running in open(&self.running).iter() {
+            if matches!(store.job(running.job.id), Err(StoreError::Missing { .. })) {
+                running.control.stop();
+            }
+        }
+    }
+
+    /// What is said of a job that waits for memory.
+    pub(super) fn short_of_memory(&self, id: i64) -> Option<String> {
+        let waiting = open(&self.short_of_memory);
+        (waiting.iter().find(|w| w.0 == id)).map(|w| w.1.clone())
+    }
+
+    /// Waits until somebody calls, or for a while; `heard` are the calls that were heard before.
+    fn wait(&self, heard: &mut u64) {
+        let calls = open(&self.calls);
+        let (calls, _) = (self.wake)
+            .wait_timeout_while(calls, LOOKED_EVERY, |calls| *calls == *heard)
+            .unwrap_or_else(PoisonError::into_inner);
+        *heard = *calls;
+    }
+
+    /// The next job of a lane with the memory for it, claimed. From then on a stop finds it here.
+    fn claim(&self, app: &App, lane: Lane) -> Result<Option<(Arc<Running>, Option<Claim>)>> {
+        let Some(next) = app.store.next_job(lane, now())? else {
+            return Ok(None);
+        };
+        let memory = match self.memory_for(app, &next) {
+            Memory::Here(claim) => Some(claim),
+            // It fails with the reader's own sentence.
+            Memory::Never => None,
+            Memory::Later => return Ok(None),
+        };
+        let mut running = open(&self.running);
+        if !(app.store).claim_job(next.id, &self.worker, now(), now() + LEASE_S)? {
+            return Ok(None);
+        }
+        let claimed = Arc::new(Running::new(app.store.job(next.id)?));
+        running.push(Arc::clone(&claimed));
+        Ok(Some((claimed, memory)))
+    }
+
+    /// The memory that a job takes beside what readers claim by themselves; where it is short, caches give way first.
+    fn memory_for(&self, app: &App, job: &Job) -> Memory {
+        let claim = || budget::claim(job.memory, &job.what);
+        let found = claim().or_else(|_| {
+            app.scenes.forget_idle();
+            claim()
+        });
+        let mut waiting = open(&self.short_of_memory);
+        let known = waiting.iter().any(|w| w.0 == job.id);
+        waiting.retain(|w| w.0 != job.id);
+        match found {
+            Ok(claim) => Memory::Here(claim),
+            Err(_) if open(&self.running).is_empty() => Memory::Never,
+            Err(_) => {
+                waiting.push((job.id, waits_for_memory(job.memory)));
+                drop(waiting);
+                if !known {
+                    app.tell_job(job.id);
+                }
+                Memory::Later
+            }
+        }
+    }
+}
+
+/// Whether there is memory for a job.
+enum Memory {
+    Here(Claim),
+    Later,
+    Never,
+}
+
+fn waits_for_memory(needed: u64) -> String {
+    format!(
+        "Waits for memory: it needs {}, and {} of {} are free. It goes on by itself.",
+        budget::told(needed),
+        budget::told(budget::limit().saturating_sub(budget::used())),
+        budget::told(budget::limit())
+    )
+}
+
+/// Starts the workers, one a lane.
+pub fn start(app: &Arc<App>) {
+    for lane in [Lane::Renders, Lane::Pictures] {
+        let app = Arc::clone(app);
+        std::thread::spawn(move || {
+            // Threads of its own, so that live pictures never wait behind a strip.
+            let pool = rayon::ThreadPoolBuilder::new()
+                .thread_name(|i| format!("job-{i}"))
+                .build();
+            let (mut heard, mut failures) = (0, 0);
+            loop {
+                match app.jobs.claim(&app, lane) {
+                    Ok(Some((running, _memory))) => {
+                        let work = || match &pool {
+                            Ok(pool) => pool.install(|| run(&app, &running)),
+                            Err(_) => run(&app, &running),
+                        };
+                        failures = if work() { 0 } else { failures + 1 };
+                        if failures > 0 {
+                            std::thread::sleep(pause(failures));
+                        }
+                    }
+                    Ok(None) => app.jobs.wait(&mut heard),
+                    // The database is locked, or its disk is full: later it may not be.
+                    Err(_) => std::thread::sleep(FIRST_PAUSE),
+                }
+            }
+        });
+    }
+}
+
+/// How long is waited before something is tried again that failed so many times in a row: longer each time, up to half a
+/// minute.
+fn pause(failures: u32) -> Duration {
+    FIRST_PAUSE * (1 << failures.saturating_sub(1).min(5)).min(30)
+}
+
+/// Does a claimed job and writes down how it ended; false if it has to wait for room or memory.
+fn run(app: &Arc<App>, running: &Arc<Running>) -> bool {
+    let id = running.job.id;
+    app.tell_job(id);
+    let renewed = Mutex::new(Instant::now());
+    let tell = || {
+        app.tell_job(id);
+        let mut renewed = open(&renewed);
+        if renewed.elapsed() > RENEWED_EVERY {
+            *renewed = Instant::now();
+            // Whoever lost a job to another worker, or to its removal, stops.
+            let lease = (app.store).renew_lease(id, &app.jobs.worker, now() + LEASE_S);
+            if matches!(lease, Ok(false)) {
+                running.control.stop();
+            }
+        }
+    };
+    let work = || {
+        if running.job.attempts > MOST_ATTEMPTS {
+            return Err(WorkError::Conflict(format!(
+                "It was begun {MOST_ATTEMPTS} times, and each time the program ended before it came forward. Resume tries it again."
+            )));
+        }
+        match running.job.kind {
+            JobKind::Order => rendering::run(app, running),
+            JobKind::Package => package::make(app, running),
+            JobKind::Conversion | JobKind::Assembly | JobKind::Mending => {
+                picture_jobs::run(app, running)
+            }
+        }
+    };
+    let outcome = catch_unwind(AssertUnwindSafe(|| meanwhile(TOLD_EVERY, tell, work)))
+        .unwrap_or_else(|panic| Err(WorkError::Broke(said(&*panic))));
+    end(app, running, outcome)
+}
+
+/// What a panic said, on one line.
+fn said(panic: &(dyn std::any::Any + Send)) -> String {
+    let text = (panic.downcast_ref::<String>().map(String::as_str))
+        .or_else(|| panic.downcast_ref::<&str>().copied());
+    let line = text.and_then(|t| t.lines().next());
+    line.unwrap_or("no reason is known")
+        .chars()
+        .take(160)
+        .collect()
+}
+
+/// What is said of a job that waits for room on the disk.
+const NO_ROOM: &str = "The disk of the data folder is full. What is finished is kept, and it goes on by itself when there is room.";
+
+/// Writes down how a job ended, however long the database or its disk keep one waiting. False if there was no room for its
+/// work, so that it waits for its turn again.
+fn end(app: &App, running: &Running, outcome: Result<Ended>) -> bool {
+    let id = running.job.id;
+    let alone = open(&app.jobs.running).len() == 1;
+    let (state, problem) = match outcome {
+        Ok(Ended::Done(note)) => (JobState::Done, note),
+        Ok(Ended::Stopped) => (JobState::Stopped, None),
+        Err(_) if running.control.is_stopped() => (JobState::Stopped, None),
+        Err(e) if e.is_disk_full() => (JobState::Waiting, Some(NO_ROOM.to_owned())),
+        Err(WorkError::File(dome_files::FileError::OutOfMemory { needed, .. })) if !alone => {
+            (JobState::Waiting, Some(waits_for_memory(needed)))
+        }
+        Err(e) => (JobState::Failed, Some(e.to_string())),
+    };
+    let spent = running.spent_s();
+    if let (JobState::Waiting, Some(note)) = (state, &problem) {
+        // A full disk has no room for the sentence either.
+        running.set_note(note);
+        app.tell_job(id);
+    }
+    let mut failures = 0;
+    // One that was removed meanwhile, or lost to another worker, needs no state.
+    while let Err(_busy_or_full) =
+        (app.store).end_job(id, &app.jobs.worker, state, problem.as_deref(), spent)
+    {
+        failures += 1;
+        std::thread::sleep(pause(failures));
+    }
+    open(&app.jobs.running).retain(|r| r.job.id != id);
+    app.tell_job_with(id, running.take_untold());
+    app.sweep();
+    // The other lane may have waited for its memory.
+    app.jobs.wake();
+    state != JobState::Waiting
+}
+
+/// Moves a job on and tells it.
+fn moved(app: &App, id: i64, from: &[JobState], to: JobState) -> Result<bool> {
+    let moved = app.store.move_job(id, from, to, None)?;
+    if moved {
+        app.tell_job(id);
+        app.jobs.wake();
+    }
+    Ok(moved)
+}
+
+/// Stops a job that waits, is held or runs.
+pub fn stop(app: &App, id: i64) -> Result<()> {
+    let before = app.store.job(id)?.state;
+    // One that waits is stopped before a worker can claim it, or the worker has it: there is nothing between.
+    if moved(
+        app,
+        id,
+        &[JobState::Waiting, JobState::Held],
+        JobState::Stopped,
+    )? {
+        return Ok(());
+    }
+    match app.jobs.running(id) {
+        Some(running) => running.control.stop(),
+        // It ended while this was asked.
+        None if before == JobState::Running => {}
+        None => {
+            return Err(refused(
+                "It is neither waiting nor running; there is nothing to stop.",
+            ));
+        }
+    }
+    Ok(())
+}
+
+/// Lets a stopped or failed job go on from what is finished, and makes a picture again whose master is gone.
+pub fn resume(app: &App, id: i64) -> Result<()> {
+    let job = app.store.job(id)?;
+    let mut from = vec![JobState::Stopped, JobState::Failed];
+    let gone = |order| -> Result<bool> {
+        Ok(!app.store.order(order)?.files(&app.folder).master().exists())
+    };
+    if job.kind == JobKind::Order && job.state == JobState::Done && gone(job.makes)? {
+        from.push(JobState::Done);
+    }
+    if moved(app, id, &from, JobState::Waiting)? {
+        return Ok(());
+    }
+    Err(refused("It is not stopped; there is nothing to resume."))
+}
+
+/// Puts a waiting job aside, or lets it wait again.
+fn hold(app: &App, id: i64, held: bool) -> Result<()> {
+    let (from, to) = match held {
+        true => (JobState::Waiting, JobState::Held),
+        false => (JobState::Held, JobState::Waiting),
+    };
+    if moved(app, id, &[from], to)? {
+        return Ok(());
+    }
+    app.store.job(id)?;
+    Err(refused(if held {
+        "Only what waits can be put on hold; stop what is running."
+    } else {
+        "It is not on hold; there is nothing to let go."
+    }))
+}
+
+/// Changes a job's turn: whether it is on hold, before which other one it comes, when it may begin.
+pub fn change(app: &App, id: i64, change: &JobChange) -> Result<()> {
+    app.store.job(id)?;
+    if let Some(held) = change.held {
+        hold(app, id, held)?;
+    }
+    match change.before {
+        Some(0) => app.store.place_job(id, None)?,
+        Some(other) => app.store.place_job(id, Some(other))?,
+        None => {}
+    }
+    if let Some(at) = change.not_before {
+        app.store.set_not_before(id, (at > 0).then_some(at))?;
+    }
+    app.tell(Event::Jobs);
+    app.jobs.wake();
+    Ok(())
+}
+
+fn refused(sentence: &str) -> WorkError {
+    WorkError::Conflict(sentence.into())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pauses_grow_and_end() {
+        let told: Vec<u64> = (1..9).map(|n| pause(n).as_secs()).collect();
+        assert_eq!(told, [1, 2, 4, 8, 16, 30, 30, 30]);
+    }
+
+    #[test]
+    fn a_panic_is_told_on_one_line() {
+        let broken = |f: fn()| said(&*catch_unwind(f).unwrap_err());
+        assert_eq!(broken(|| panic!("one\ntwo")), "one");
+        assert_eq!(broken(|| panic!("row {}", 3)), "row 3");
+        assert_eq!(broken(|| std::panic::panic_any(5)), "no reason is known");
+    }
+}

@@ -1,0 +1,262 @@
+//! A job that is being done: how to stop it, and how far it is.
+
+use super::Result;
+use crate::model::jobs::Job;
+use crate::store::StoreError;
+use dome_imaging::NoiseSum;
+use dome_trace::{Control, Forecast};
+use std::collections::BTreeSet;
+use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
+use std::time::{Duration, Instant};
+
+/// How often somebody who waits looks whether to stop.
+const LOOKED_EVERY: Duration = Duration::from_millis(50);
+
+/// A job that is being done.
+pub struct Running {
+    /// The job as it was claimed.
+    pub job: Job,
+    /// The way to watch and stop it.
+    pub control: Control,
+    started: Instant,
+    /// The fingerprint of the picture whose files are in use, once they are.
+    picture: OnceLock<String>,
+    /// What is to be said of it now, where the database has no room for it.
+    note: Mutex<Option<String>>,
+    meter: Mutex<Meter>,
+    /// Strips that were finished and not told yet, as (first row, number of rows).
+    untold: Mutex<Vec<(u32, u32)>>,
+}
+
+/// How far it is.
+enum Meter {
+    /// Not known yet.
+    Nothing,
+    /// A share, 0 to 1, and when it was begun.
+    Share(f64, Instant),
+    /// A render, which knows more.
+    Render(Box<RenderMeter>),
+}
+
+/// How far a render is.
+pub(super) struct RenderMeter {
+    /// What the strips are expected to take.
+    pub(super) forecast: Forecast,
+    /// First rows of the finished strips.
+    pub(super) finished: BTreeSet<u32>,
+    /// The strip that is being made, and the samples taken before it.
+    pub(super) current: Option<(u32, u64)>,
+    /// Share that was done, and the time, when this run's own work began.
+    pub(super) earlier: (f64, Instant),
+    /// Noise of the finished strips.
+    pub(super) noise: NoiseSum,
+    /// Pixels of the finished strips.
+    pub(super) pixels: u64,
+}
+
+fn open<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Seconds that are left after some of the work: as long as the rest takes at the same pace.
+fn left(done: f64, of: f64, since: Instant) -> Option<f64> {
+    (done > 1e-3).then(|| since.elapsed().as_secs_f64() * of / done)
+}
+
+impl Running {
+    pub(super) fn new(job: Job) -> Self {
+        Self {
+            job,
+            control: Control::default(),
+            started: Instant::now(),
+            picture: OnceLock::new(),
+            note: Mutex::new(None),
+            meter: Mutex::new(Meter::Nothing),
+            untold: Mutex::default(),
+        }
+    }
+
+    /// Seconds since it was begun.
+    pub fn spent_s(&self) -> f64 {
+        self.started.elapsed().as_secs_f64()
+    }
+
+    /// Asks the database again for as long as somebody else holds it, so that a job is not lost by that.
+    pub(super) fn patiently<T>(
+        &self,
+        mut ask: impl FnMut() -> std::result::Result<T, StoreError>,
+    ) -> Result<T> {
+        loop {
+            match ask() {
+                Err(e) if e.is_busy() && !self.control.is_stopped() => {}
+                other => return Ok(other?),
+            }
+        }
+    }
+
+    /// Does work that cannot be stopped beside itself, and waits for it or for a stop, whichever comes first. `None` after a
+    /// stop: the work goes on to its end, and whatever it leaves in the caches is there for the next time.
+    pub(super) fn unless_stopped<T: Send + 'static>(
+        &self,
+        work: impl FnOnce() -> T + Send + 'static,
+    ) -> Option<T> {
+        let beside = std::thread::spawn(work);
+        while !beside.is_finished() {
+            if self.control.is_stopped() {
+                return None;
+            }
+            std::thread::sleep(LOOKED_EVERY);
+        }
+        match beside.join() {
+            Ok(done) => Some(done),
+            Err(panic) => std::panic::resume_unwind(panic),
+        }
+    }
+
+    /// What is said of it instead of what the database says.
+    pub(super) fn note(&self) -> Option<String> {
+        open(&self.note).clone()
+    }
+
+    pub(super) fn set_note(&self, note: &str) {
+        *open(&self.note) = Some(note.to_owned());
+    }
+
+    /// A picture's files are in use from now on.
+    pub(super) fn uses(&self, picture: &str) {
+        let _ = self.picture.set(picture.to_owned());
+    }
+
+    /// Whether it uses the files of a picture.
+    pub(super) fn is_using(&self, picture: &str) -> bool {
+        self.picture.get().is_some_and(|p| p == picture)
+    }
+
+    /// A render's own work begins.
+    pub(super) fn begin(&self, render: RenderMeter) {
+        *open(&self.meter) = Meter::Render(Box::new(render));
+    }
+
+    /// Tells which share is done, 0 to 1; false if it shall stop.
+    pub(super) fn share(&self, share: f64) -> bool {
+        let mut meter = open(&self.meter);
+        let since = match *meter {
+            Meter::Share(_, since) => since,
+            _ => Instant::now(),
+        };
+        *meter = Meter::Share(share.clamp(0.0, 1.0), since);
+        !self.control.is_stopped()
+    }
+
+    pub(super) fn with_render<T>(&self, change: impl FnOnce(&mut RenderMeter) -> T) -> Option<T> {
+        match &mut *open(&self.meter) {
+            Meter::Render(render) => Some(change(render)),
+            _ => None,
+        }
+    }
+
+    /// A strip is finished.
+    pub(super) fn finished(&self, place: (u32, u32)) {
+        open(&self.untold).push(place);
+    }
+
+    /// Strips that were finished since this was last asked.
+    pub(super) fn take_untold(&self) -> Vec<(u32, u32)> {
+        std::mem::take(&mut open(&self.untold))
+    }
+
+    /// Share of the work that is done, and the seconds that are left once they can be told.
+    pub fn progress(&self) -> (f64, Option<f64>) {
+        let samples = self.control.samples_done();
+        match &*open(&self.meter) {
+            Meter::Nothing => (0.0, None),
+            Meter::Share(share, since) => (*share, left(*share, 1.0 - share, *since)),
+            Meter::Render(r) => {
+                let current = r.current.map(|(top, before)| (top, samples - before));
+                let share = r.forecast.share(|top| r.finished.contains(&top), current);
+                let (earlier, since) = r.earlier;
+                (share, left(share - earlier, 1.0 - share, since))
+            }
+        }
+    }
+
+    /// Noise in percent and mean samples of what is finished.
+    pub fn noise(&self) -> (Option<f64>, Option<f64>) {
+        self.with_render(|r| {
+            let pixels = r.pixels.max(1) as f64;
+            let mean = (r.pixels > 0).then(|| r.noise.samples as f64 / pixels);
+            (r.noise.percent(), mean)
+        })
+        .unwrap_or((None, None))
+    }
+}
+
+#[cfg(test)]
+pub(super) mod tests {
+    use super::*;
+    use crate::model::jobs::{JobKind, JobState};
+    use std::sync::mpsc;
+
+    /// A job that is being done, for tests.
+    pub(in super::super) fn example() -> Running {
+        Running::new(Job {
+            id: 1,
+            kind: JobKind::Conversion,
+            project: None,
+            makes: 1,
+            asked: String::new(),
+            what: String::new(),
+            state: JobState::Running,
+            place: 1,
+            not_before: None,
+            attempts: 1,
+            memory: 0,
+            disk: 0,
+            spent_s: 0.0,
+            problem: None,
+        })
+    }
+
+    /// A stop is heard while a step is under way that knows of no stopping.
+    #[test]
+    fn a_stop_does_not_wait_for_what_cannot_be_stopped() {
+        let running = example();
+        assert_eq!(running.unless_stopped(|| 7), Some(7));
+        let (go, heard) = mpsc::channel::<()>();
+        let (send, ended) = mpsc::channel();
+        std::thread::scope(|scope| {
+            let waits = scope.spawn(|| {
+                running.unless_stopped(move || {
+                    let _ = heard.recv();
+                    let _ = send.send(());
+                })
+            });
+            running.control.stop();
+            assert_eq!(waits.join().unwrap(), None);
+            // The step itself is not broken off.
+            assert!(ended.try_recv().is_err());
+            go.send(()).unwrap();
+            ended.recv().unwrap();
+        });
+    }
+
+    #[test]
+    #[should_panic(expected = "broken step")]
+    fn a_panic_beside_comes_back() {
+        example().unless_stopped(|| panic!("broken step"));
+    }
+
+    #[test]
+    fn shares_tell_the_time_that_is_left() {
+        let running = example();
+        assert_eq!(running.progress(), (0.0, None));
+        assert!(running.share(0.0));
+        std::thread::sleep(Duration::from_millis(20));
+        assert!(running.share(0.25));
+        let (share, left) = running.progress();
+        // Three times what it took so far: at least 60 ms.
+        assert!(share == 0.25 && left.is_some_and(|s| s >= 0.06), "{left:?}");
+        running.control.stop();
+        assert!(!running.share(0.5));
+    }
+}
