@@ -45,8 +45,9 @@ build_web() {
 }
 
 # The open denoising library (Apache-2.0), an optional part that is found at run time; without it the
-# built-in filter is used. It comes inside a Python wheel.
+# built-in filter is used. It comes inside a Python wheel, of which this one and no other is taken.
 optional_denoiser() {
+  export OWL_DOME_DENOISER=$PWD/.fetched/denoiser/lib
   ls .fetched/denoiser/lib/libOpenImageDenoise.so.* >/dev/null 2>&1 && return
   command -v python3 >/dev/null 2>&1 && python3 -m pip --version >/dev/null 2>&1 || {
     say "Going on without the denoising library: python3 with pip is not here"
@@ -54,7 +55,8 @@ optional_denoiser() {
   }
   say "Fetching the optional denoising library (87 MB)"
   mkdir -p .fetched/denoiser-wheel
-  if python3 -m pip download -q --no-deps --only-binary :all: -d .fetched/denoiser-wheel pyoidn==2.5.1.0 &&
+  echo 'pyoidn==2.5.1.0 --hash=sha256:32ad13368f8de1ef63001942ad05b02a00cd732d1206d97f352d3a3f606d823e' >.fetched/denoiser-wheel/wanted.txt
+  if python3 -m pip download -q --no-deps --only-binary :all: --require-hashes -d .fetched/denoiser-wheel -r .fetched/denoiser-wheel/wanted.txt &&
     python3 - <<'PY'
 import glob, os, zipfile
 os.makedirs('.fetched/denoiser/lib', exist_ok=True)

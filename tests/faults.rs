@@ -28,6 +28,7 @@ void *oidnNewFilter(void *d, const char *kind) { return &failed; }
 void oidnSetSharedFilterImage(void *f, const char *n, void *p, int k, unsigned long w, unsigned long h, unsigned long o, unsigned long x, unsigned long y) {}
 void oidnSetFilterBool(void *f, const char *n, _Bool v) {}
 void oidnSetFilterFloat(void *f, const char *n, float v) {}
+void oidnSetFilterProgressMonitorFunction(void *f, void *asked, void *p) {}
 void oidnCommitFilter(void *f) {}
 void oidnExecuteFilter(void *f) { failed = 4; }
 void oidnReleaseFilter(void *f) {}

@@ -82,6 +82,12 @@ fn every_change_can_be_undone_across_a_kill() {
         (status, names(&ordered)[0].as_str()),
         (200, "Under the dome 2")
     );
+    // On an old order it is refused: somebody else's moves are not lost.
+    let old: Vec<i64> = ids.iter().rev().copied().collect();
+    let (status, refused) = server.json("PUT", &path, Some(json!({"ids": old, "seen": old})));
+    assert_eq!(status, 409, "{refused}");
+    let (status, _) = server.json("PUT", &path, Some(json!({"ids": ids, "seen": ids})));
+    assert_eq!(status, 200);
     let (status, refused) = server.json("PUT", &path, Some(json!({"ids": ids[1..]})));
     assert!(
         status == 422

@@ -138,7 +138,7 @@ fn a_lost_database_is_told_and_comes_back_from_its_copy() {
         let was = listing(&data);
         let said = run_fails(&["serve", "--port", "0", "--data", text(&data)], 1);
         assert!(
-            said.contains("missing or empty") && said.contains("backups"),
+            said.contains("missing or empty") && said.contains("--recover"),
             "{said}"
         );
         assert_eq!(listing(&data), was, "something was changed");
@@ -151,6 +151,68 @@ fn a_lost_database_is_told_and_comes_back_from_its_copy() {
             .get(&format!("/api/orders/{done}/picture.jpg"))
             .is_empty()
     );
+}
+
+/// A lost database is brought back by the newest whole copy; where there is none, scenes, pictures and masters are read in
+/// again, and nothing that lay there is lost.
+#[test]
+fn a_lost_database_is_recovered() {
+    let (folder, server, id) = with_room();
+    let data = server.data.clone();
+    let done = server.order(id, json!({"width": 32, "samples": 1}));
+    server.wait_for_order(done, "done");
+    let master = server.get(&format!("/api/orders/{done}/master.exr"));
+    let (status, kept) = server.bring("/api/pictures?file=kept.png", &small_picture());
+    assert_eq!(status, 200, "{kept}");
+    let before = orders(&server, id);
+    assert!(server.end().success());
+    let recover = ["serve", "--port", "0", "--data", text(&data), "--recover"];
+    let said = run_fails(&recover, 1);
+    assert!(said.contains("without --recover"), "{said}");
+    let lose = || {
+        for part in ["", "-wal", "-shm"] {
+            let _ = std::fs::remove_file(data.join(format!("owl-dome.db{part}")));
+        }
+    };
+    lose();
+    // A damaged copy is passed over, be it ever so new.
+    std::fs::write(data.join("backups/owl-dome-9999-01-01.db"), "no database").unwrap();
+    let server = Server::start_with(&data, &["--recover"]);
+    assert_eq!(orders(&server, id), before);
+    assert!(server.end().success());
+
+    lose();
+    std::fs::remove_dir_all(data.join("backups")).unwrap();
+    let server = Server::start_with(&data, &["--recover"]);
+    let cards = server.json("GET", "/api/projects", None).1;
+    let cards = cards.as_array().unwrap();
+    assert_eq!((cards.len(), &cards[0]["name"]), (1, &json!("room")));
+    let again = server
+        .json("GET", &format!("/api/projects/{}", cards[0]["id"]), None)
+        .1;
+    assert_eq!(again["scene"]["triangles"], before_triangles(folder.path()));
+    let pictures = server.json("GET", "/api/pictures", None).1["pictures"].clone();
+    let files: Vec<&str> = (pictures.as_array().unwrap().iter())
+        .map(|p| p["file"].as_str().unwrap())
+        .collect();
+    assert!(
+        files.len() == 2 && files.contains(&"kept.png") && files[0].starts_with("Master "),
+        "{files:?}"
+    );
+    let found = server.get(&format!("/api/pictures/{}/download", pictures[0]["id"]));
+    assert!(found == master, "the master has other bytes");
+    // It is a project like any other: what is ordered now is made.
+    let order = server.order(
+        cards[0]["id"].as_i64().unwrap(),
+        json!({"width": 32, "samples": 1}),
+    );
+    server.wait_for_order(order, "done");
+}
+
+fn before_triangles(folder: &Path) -> Value {
+    let room = support::scene_in(folder);
+    let told: Value = serde_json::from_str(&run_ok(&["scene", text(&room), "--json"])).unwrap();
+    told["triangles"].clone()
 }
 
 /// Whoever only looks changes nothing, whatever version wrote the folder.

@@ -3,6 +3,9 @@
 use std::fs::{File, OpenOptions};
 use std::path::{Path, PathBuf};
 
+/// What belongs to the database.
+const PARTS: [&str; 4] = ["projects", "renders", "packages", "pictures"];
+
 /// The places of the data folder. Pictures lie here as files, never in the database.
 #[derive(Debug)]
 pub struct DataFolder {
@@ -20,9 +23,7 @@ impl DataFolder {
                 root.display()
             )
         };
-        for part in ["projects", "renders", "packages", "pictures", "incoming"] {
-            std::fs::create_dir_all(root.join(part)).map_err(failed)?;
-        }
+        std::fs::create_dir_all(root).map_err(failed)?;
         let lock = OpenOptions::new()
             .create(true)
             .truncate(false)
@@ -36,6 +37,7 @@ impl DataFolder {
             root: root.to_owned(),
             _lock: Some(lock),
         };
+        folder.make_parts().map_err(failed)?;
         // Uploads that were cut off by a stop.
         for left in std::fs::read_dir(folder.incoming())
             .map_err(failed)?
@@ -71,8 +73,7 @@ impl DataFolder {
     pub fn refuse_lost_database(&self) -> Result<(), String> {
         let database = self.database();
         let there = std::fs::metadata(&database).is_ok_and(|m| m.len() > 0);
-        let kept = ["projects", "renders", "orders", "pictures", "packages"]
-            .into_iter()
+        let kept = (PARTS.into_iter().chain(["orders"]))
             .filter(|part| {
                 std::fs::read_dir(self.root.join(part)).is_ok_and(|mut d| d.next().is_some())
             })
@@ -81,11 +82,45 @@ impl DataFolder {
             return Ok(());
         }
         Err(format!(
-            "The database {} is missing or empty, but its data are there ({}). Nothing was changed. Put a copy from {} in its place, such as latest.db,, or choose another folder with --data.",
+            "The database {} is missing or empty, but its data are there ({}). Nothing was changed. Start with --recover to put the newest copy from {} in its place, or, where there is none, to read in again what lies there; or choose another folder with --data.",
             database.display(),
             kept.join(", "),
             self.backups().display()
         ))
+    }
+
+    /// Puts everything that belongs to a lost database into a new folder inside this one, and gives that.
+    pub fn put_aside(&self) -> Result<PathBuf, String> {
+        let mut number = 1;
+        let aside = loop {
+            let aside = self.root.join(format!("found-{number}"));
+            if !aside.exists() {
+                break aside;
+            }
+            number += 1;
+        };
+        let failed = |e: std::io::Error| {
+            format!(
+                "What lies in {} could not be put aside: {e}. Look at the folder and its rights.",
+                self.root.display()
+            )
+        };
+        std::fs::create_dir(&aside).map_err(failed)?;
+        for part in PARTS.iter().chain(&["orders"]) {
+            let from = self.root.join(part);
+            if from.exists() {
+                std::fs::rename(&from, aside.join(part)).map_err(failed)?;
+            }
+        }
+        self.make_parts().map_err(failed)?;
+        Ok(aside)
+    }
+
+    fn make_parts(&self) -> std::io::Result<()> {
+        PARTS
+            .iter()
+            .chain(&["incoming"])
+            .try_for_each(|part| std::fs::create_dir_all(self.root.join(part)))
     }
 
     /// Where daily copies of the database lie.
@@ -98,9 +133,7 @@ impl DataFolder {
     pub fn remove_leftover(&self, path: &str) -> bool {
         let known = path.split_once('/').filter(|(part, name)| {
             let plain = |c: char| c.is_ascii_alphanumeric() || c == '-';
-            ["projects", "renders", "packages", "pictures"].contains(part)
-                && !name.is_empty()
-                && name.chars().all(plain)
+            PARTS.contains(part) && !name.is_empty() && name.chars().all(plain)
         });
         let Some((part, name)) = known else {
             return false;

@@ -73,11 +73,14 @@ pub struct Server {
 impl Server {
     /// Starts a server on a free port with a data folder.
     pub fn start(data: &Path, demo: bool) -> Self {
+        Self::start_with(data, if demo { &["--demo"] } else { &[] })
+    }
+
+    /// Starts a server on a free port with a data folder and more options.
+    pub fn start_with(data: &Path, options: &[&str]) -> Self {
         let mut command = owl_dome();
         command.args(["serve", "--port", "0", "--data", data.to_str().unwrap()]);
-        if demo {
-            command.arg("--demo");
-        }
+        command.args(options);
         let mut child = command
             .stdout(Stdio::piped())
             .spawn()

@@ -1,6 +1,6 @@
 //! Lights and surroundings over HTTP.
 
-use super::projects::receive;
+use super::projects::{Length, receive};
 use super::types::{LightInfo, SunPosition, SurroundingsFile};
 use super::{Answer, Shared, blocking};
 use crate::work::WorkError;
@@ -76,9 +76,10 @@ async fn bring(
     app: &Shared,
     id: i64,
     file: &str,
+    length: Length,
     body: Data<'_>,
 ) -> Answer<Json<SurroundingsFile>> {
-    let path = receive(app, file, "picture", MAX_PICTURE, body).await?;
+    let path = receive(app, file, "picture", MAX_PICTURE, length, body).await?;
     let file = file.to_owned();
     blocking(app, move |app| {
         Ok(Json(bring_surroundings(app, id, &path, &file)?))

@@ -5,7 +5,7 @@ use super::picture_types::{
     AssemblyGuess, AssemblyRequest, BroughtPicture, ConvertRequest, DiagnosisInfo, PictureShape,
     Pictures, SeamInfo,
 };
-use super::projects::receive;
+use super::projects::{Length, receive};
 use super::range::RangedFile;
 use super::sent::Sent;
 use super::{Answer, Queued, Shared, blocking, queued};
@@ -41,10 +41,15 @@ async fn all(app: &Shared) -> Answer<Json<Pictures>> {
 
 /// Takes a picture file as the body; `file` is its name.
 #[post("/pictures?<file>", data = "<body>")]
-async fn bring(app: &Shared, file: &str, body: Data<'_>) -> Answer<Json<BroughtPicture>> {
+async fn bring(
+    app: &Shared,
+    file: &str,
+    length: Length,
+    body: Data<'_>,
+) -> Answer<Json<BroughtPicture>> {
     // What can be refused before gigabytes are sent is refused now.
     let format = PictureFormat::from_path(Path::new(file)).map_err(WorkError::from)?;
-    let path = receive(app, file, format.ending(), MAX_UPLOAD, body).await?;
+    let path = receive(app, file, format.ending(), MAX_UPLOAD, length, body).await?;
     let file = file.to_owned();
     blocking(app, move |app| Ok(Json(work::bring(app, &path, &file)?))).await
 }

@@ -14,10 +14,11 @@ use crate::work::settings::change_settings;
 use crate::work::{App, Result, WorkError, history, standing};
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::Status;
+use rocket::request::{FromRequest, Outcome, Request};
 use rocket::serde::json::Json;
 use rocket::tokio::io::{AsyncReadExt, AsyncWriteExt};
 use rocket::tokio::time::timeout;
-use rocket::{Route, delete, get, patch, post, put, routes};
+use rocket::{Route, async_trait, delete, get, patch, post, put, routes};
 use std::io::ErrorKind::{QuotaExceeded, StorageFull};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -78,14 +79,31 @@ pub(super) fn describe(app: &App, id: i64) -> Result<Project> {
     })
 }
 
+/// How long a body says it is, bytes; 0 if it does not say.
+pub(super) struct Length(u64);
+
+#[async_trait]
+impl<'r> FromRequest<'r> for Length {
+    type Error = std::convert::Infallible;
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, Self::Error> {
+        let told = request.headers().get_one("Content-Length");
+        Outcome::Success(Self(told.and_then(|t| t.parse().ok()).unwrap_or(0)))
+    }
+}
+
 /// Takes a body into a file among the incoming ones; one that is cut short or too large leaves nothing.
 pub(super) async fn receive(
     app: &Shared,
     file: &str,
     ending: &str,
     most: u64,
+    length: Length,
     body: Data<'_>,
 ) -> Answer<PathBuf> {
+    // What cannot fit is refused before it is sent.
+    let (what, needed) = (file.to_owned(), length.0.min(most));
+    blocking(app, move |app| app.room_on_disk(&what, needed)).await?;
     static NUMBER: AtomicU64 = AtomicU64::new(0);
     let number = NUMBER.fetch_add(1, Ordering::Relaxed);
     let path = app
@@ -145,12 +163,13 @@ async fn upload(
     file: &str,
     name: &str,
     inside: Option<String>,
+    length: Length,
     body: Data<'_>,
 ) -> Answer<Json<Project>> {
     // What can be refused before gigabytes are sent is refused now.
     let ending = scene_ending(file)?;
     check_name(name, "project")?;
-    let path = receive(app, file, ending, MAX_UPLOAD, body).await?;
+    let path = receive(app, file, ending, MAX_UPLOAD, length, body).await?;
     let (file, name) = (file.to_owned(), name.to_owned());
     let project = blocking(app, move |app| {
         let id = bring(app, &path, &file, inside.as_deref(), &name, &[])?;
@@ -363,12 +382,6 @@ async fn set_viewpoint(
 async fn remove_viewpoint(app: &Shared, id: i64, viewpoint: i64) -> Answer<Status> {
     blocking(app, move |app| {
         let before = app.store.viewpoint(id, viewpoint)?;
-        if app.store.viewpoints(id)?.len() == 1 {
-            return Err(WorkError::Conflict(
-                "A project keeps at least one viewpoint; add another before removing this one."
-                    .into(),
-            ));
-        }
         history::change(
             app,
             id,

@@ -384,22 +384,15 @@ async fn start_picture(
 #[put("/projects/<id>/viewpoint-order", data = "<order>")]
 async fn reorder(app: &Shared, id: i64, order: Sent<ViewpointOrder>) -> Answer<Json<Project>> {
     blocking(app, move |app| {
-        let mut viewpoints = app.store.viewpoints(id)?;
-        let mut told = order.ids.clone();
-        let mut known: Vec<i64> = viewpoints.iter().map(|v| v.id).collect();
-        told.sort_unstable();
-        known.sort_unstable();
-        if told != known {
-            return Err(WorkError::Request(
-                "The order must name every viewpoint once; ask for the project again.".into(),
-            ));
-        }
-        viewpoints.sort_by_key(|v| order.ids.iter().position(|id| *id == v.id));
         history::change(
             app,
             id,
             || "Order viewpoints".into(),
-            || Ok(app.store.replace_viewpoints(id, &viewpoints)?),
+            || {
+                Ok(app
+                    .store
+                    .order_viewpoints(id, &order.ids, order.seen.as_deref())?)
+            },
         )?;
         Ok(Json(super::projects::describe(app, id)?))
     })

@@ -346,4 +346,8 @@ pub struct StartInfo {
 pub struct ViewpointOrder {
     /// All numbers, first to last.
     pub ids: Vec<i64>,
+    /// Their order as it was seen before: if it is another one by now, the change is refused.
+    #[serde(default)]
+    #[ts(optional)]
+    pub seen: Option<Vec<i64>>,
 }

@@ -2,8 +2,10 @@
 
 use super::Outcome;
 use crate::folder::DataFolder;
+use crate::work::recover::{Recovered, recover};
 use crate::work::{App, bring};
 use clap::Args;
+use std::io::Write;
 use std::net::{Ipv4Addr, TcpListener};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -19,6 +21,10 @@ pub(super) struct ServeArgs {
     /// Fill an empty data folder with the Merlow Observatory
     #[arg(long)]
     demo: bool,
+    /// Bring back a data folder whose database is missing or empty: by the newest copy in its backups/ or, where there is
+    /// none, by reading in again the scenes and pictures that lie there
+    #[arg(long)]
+    recover: bool,
     /// Serve the page from this folder instead of the binary, while developing
     #[arg(long, value_name = "DIR", hide = true)]
     web: Option<PathBuf>,
@@ -32,7 +38,14 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
             args.port
         )
     })?;
-    let app = App::open(DataFolder::open(&args.data)?)?;
+    let folder = DataFolder::open(&args.data)?;
+    let app = if args.recover {
+        let (app, done) = recover(folder)?;
+        tell(&done);
+        app
+    } else {
+        App::open(folder)?
+    };
     if args.demo {
         bring::demo(&app)?;
     }
@@ -43,6 +56,8 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
             let _ = bring::make_card(&background, card.id);
         }
     });
+    // Whoever started the server may not be listening.
+    let _ = writeln!(std::io::stdout(), "{}", crate::work::denoise::told());
     let server = crate::api::server(app, listener, args.web.clone());
     match rocket::execute(server.launch()) {
         // Everything that counts is on disk by now; work that cannot be heard by anyone is not waited for.
@@ -56,6 +71,21 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
                 std::process::exit(0);
             }
             Err(format!("The server could not start: {reason}.").into())
+        }
+    }
+}
+
+fn tell(done: &Recovered) {
+    match done {
+        Recovered::Copy(copy) => println!("The copy {} is in place again.", copy.display()),
+        Recovered::ReadIn { aside, left } => {
+            println!(
+                "There was no copy of the database. Scenes, pictures and masters were read in again; names, viewpoints, settings and orders are lost. What lay there is in {}.",
+                aside.display()
+            );
+            for sentence in left {
+                println!("Not read in: {sentence}");
+            }
         }
     }
 }

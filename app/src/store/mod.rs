@@ -50,6 +50,12 @@ pub enum StoreError {
         /// What it is called.
         what: String,
     },
+    /// A project without a place to stand is of no use.
+    #[error("A project keeps at least one viewpoint; add another before removing this one.")]
+    LastViewpoint,
+    /// An order of viewpoints that leaves one out.
+    #[error("The order must name every viewpoint once; ask for the project again.")]
+    NotEveryViewpoint,
     /// Made by a later version.
     #[error(
         "The data folder was written by a newer Owl Dome (data version {found}, this one knows {known}); use the newer one."
@@ -143,6 +149,19 @@ impl Store {
             connection: Mutex::new(connection),
             copied: AtomicU64::new(u64::MAX),
         })
+    }
+
+    /// Whether a file is a database of this program that is whole, of this version or an earlier one.
+    pub fn is_whole(path: &Path) -> bool {
+        let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        let checked = Connection::open_with_flags(path, flags).and_then(|db| {
+            let fine: String = db.query_row("PRAGMA integrity_check", [], |r| r.get(0))?;
+            let projects: i64 = db.query_row("SELECT count(*) FROM project", [], |r| r.get(0))?;
+            Ok(fine == "ok" && projects >= 0)
+        });
+        checked.unwrap_or(false)
+            && Connection::open_with_flags(path, flags)
+                .is_ok_and(|db| !matches!(migrations::check(&db), Err(StoreError::Newer { .. })))
     }
 
     /// Everything into the database's one file, before the program ends.

@@ -1,9 +1,9 @@
 //! Viewpoints of projects.
 
-use super::{NEXT_VERSION, Result, Store, changed, found};
+use super::{NEXT_VERSION, Result, Store, StoreError, changed, found};
 use crate::api::stand_types::{Opening, Ride};
 use crate::api::types::{Pose, Viewpoint, ViewpointDraft};
-use rusqlite::{Row, params};
+use rusqlite::{Row, TransactionBehavior, params};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -76,13 +76,54 @@ impl Store {
         changed(rows, "viewpoint", id)
     }
 
-    /// Removes a viewpoint; orders keep the pose they were given.
+    /// Removes a viewpoint unless it is the last one; orders keep the pose they were given.
     pub fn remove_viewpoint(&self, project: i64, id: i64) -> Result<()> {
-        let rows = self.lock().execute(
+        let mut db = self.lock();
+        let transaction = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let rows = transaction.execute(
             "DELETE FROM viewpoint WHERE project = ?1 AND id = ?2",
             [project, id],
         )?;
-        changed(rows, "viewpoint", id)
+        changed(rows, "viewpoint", id)?;
+        let left: i64 = transaction.query_row(
+            "SELECT count(*) FROM viewpoint WHERE project = ?1",
+            [project],
+            |r| r.get(0),
+        )?;
+        if left == 0 {
+            return Err(StoreError::LastViewpoint);
+        }
+        Ok(transaction.commit()?)
+    }
+
+    /// Puts a project's viewpoints in an order that names each of them once; refused if it is not as it was `seen` any more.
+    pub fn order_viewpoints(&self, project: i64, ids: &[i64], seen: Option<&[i64]>) -> Result<()> {
+        let mut db = self.lock();
+        let transaction = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let now: Vec<i64> = transaction
+            .prepare("SELECT id FROM viewpoint WHERE project = ?1 ORDER BY place, id")?
+            .query_map([project], |r| r.get(0))?
+            .collect::<rusqlite::Result<_>>()?;
+        let sorted = |ids: &[i64]| {
+            let mut ids = ids.to_vec();
+            ids.sort_unstable();
+            ids
+        };
+        if seen.is_some_and(|seen| seen != now) {
+            return Err(StoreError::Changed {
+                what: "The order of the viewpoints".into(),
+            });
+        }
+        if sorted(ids) != sorted(&now) {
+            return Err(StoreError::NotEveryViewpoint);
+        }
+        for (place, id) in ids.iter().enumerate() {
+            transaction.execute(
+                "UPDATE viewpoint SET place = ?2 WHERE id = ?1",
+                params![id, place as i64 + 1],
+            )?;
+        }
+        Ok(transaction.commit()?)
     }
 
     /// Puts exactly these viewpoints in place of a project's own, in this order and with their numbers.

@@ -13,7 +13,7 @@ use crate::folder::remove;
 use dome_files::{FileError, archive, atomic};
 use dome_optics::PanoramaSize;
 use dome_trace::preview::{LiveView, Preview};
-use dome_trace::{Imported, import, stand};
+use dome_trace::{Imported, TraceError, import, stand};
 use glam::Vec3;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
@@ -65,10 +65,7 @@ pub fn bring(
 ) -> Result<i64> {
     let outcome = check_name(name, "project").and_then(|name| {
         let ending = scene_ending(file)?;
-        let created = SystemTime::now()
-            .duration_since(UNIX_EPOCH)
-            .map_or(0, |d| d.as_secs() as i64);
-        let id = app.store.add_project(&name, created)?;
+        let id = app.store.add_project(&name, now_s())?;
         fill(app, id, upload, (file, inside), ending, places)
             .inspect_err(|_| {
                 // The first error is the one to tell.
@@ -79,6 +76,68 @@ pub fn bring(
     });
     remove(upload);
     outcome
+}
+
+/// Makes a project from the folder of one whose database was lost; the folders are moved, but what fails stays where it was.
+pub(super) fn bring_folder(app: &App, scene: &Path, surroundings: &Path) -> Result<i64> {
+    let mut files = Vec::new();
+    list(scene, Path::new(""), &mut files);
+    let display = dome_files::error::display_name(scene);
+    // Of several scenes in one folder the first is taken: which one it was is lost.
+    let found = match import::find_scene(&files, &display, None) {
+        Err(TraceError::Several { list, .. }) => {
+            import::find_scene(&files, &display, list.first().map(String::as_str))
+        }
+        other => other,
+    }?;
+    let stem = found.file_stem().unwrap_or_default().to_string_lossy();
+    let id = app
+        .store
+        .add_project(&check_name(&stem, "project")?, now_s())?;
+    let to = app.folder.project(id);
+    let moved =
+        |from: &Path, to: &Path| std::fs::rename(from, to).map_err(FileError::io("Moving", from));
+    let outcome = std::fs::create_dir_all(&to)
+        .map_err(FileError::io("Making", &to))
+        .and_then(|()| moved(scene, &app.folder.scene(id)))
+        .map_err(WorkError::from)
+        .and_then(|()| {
+            let name = dome_files::error::display_name(&found);
+            read_in(app, id, name, &found, &[]).inspect_err(|_| {
+                let _ = moved(&app.folder.scene(id), scene);
+            })
+        });
+    if let Err(e) = outcome {
+        let _ = app.store.remove_project(id);
+        app.sweep();
+        return Err(e);
+    }
+    if surroundings.is_dir() {
+        moved(surroundings, &app.folder.surroundings(id))?;
+    }
+    Ok(id)
+}
+
+/// All files below a folder, relative to it.
+fn list(folder: &Path, below: &Path, files: &mut Vec<PathBuf>) {
+    for entry in std::fs::read_dir(folder.join(below))
+        .into_iter()
+        .flatten()
+        .flatten()
+    {
+        let path = below.join(entry.file_name());
+        if entry.file_type().is_ok_and(|t| t.is_dir()) {
+            list(folder, &path, files);
+        } else {
+            files.push(path);
+        }
+    }
+    files.sort();
+}
+
+fn now_s() -> i64 {
+    let since = SystemTime::now().duration_since(UNIX_EPOCH);
+    since.map_or(0, |d| d.as_secs() as i64)
 }
 
 fn fill(
@@ -107,10 +166,22 @@ fn fill(
         atomic::keep(upload, &at)?;
         target
     };
+    read_in(app, id, display, &scene_file, places)
+}
+
+/// Reads the scene that lies in a project's folder, and gives the project its viewpoints.
+fn read_in(
+    app: &App,
+    id: i64,
+    display: String,
+    scene_file: &Path,
+    places: &[ViewpointDraft],
+) -> Result<()> {
+    let folder = app.folder.scene(id);
     let mut settings = SceneSettings::default();
     let imported = app
         .scenes
-        .read(&folder.join(&scene_file), &options(&settings))?;
+        .read(&folder.join(scene_file), &options(&settings))?;
     settings.surroundings.sky = imported.scene.sky.clone();
     let summary = summarise(display, &imported);
     let scene = imported.scene;

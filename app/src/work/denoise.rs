@@ -73,23 +73,38 @@ pub fn denoised<'a>(
     }
 }
 
-/// Where the denoising library is looked for beside the system's own places: `denoiser/lib/` beside the
-/// binary, and where this project's scripts put it.
-fn folders() -> Vec<PathBuf> {
-    let exe = std::env::current_exe().unwrap_or_default();
-    let beside = exe.parent().map(|p| p.join("denoiser/lib"));
-    let fetched = exe.ancestors().skip(1).take(4);
-    beside
-        .into_iter()
-        .chain(fetched.map(|p| p.join(".fetched/denoiser/lib")))
-        .collect()
+/// The one place where the denoising library is looked for: what `OWL_DOME_DENOISER` names, its file or its folder, else
+/// the folder `denoiser/lib` beside the program. With `OWL_DOME_DENOISER=none` it is not looked for.
+fn place() -> Option<PathBuf> {
+    match std::env::var_os("OWL_DOME_DENOISER") {
+        Some(named) if named == "none" => None,
+        Some(named) => Some(named.into()),
+        None => Some(std::env::current_exe().ok()?.parent()?.join("denoiser/lib")),
+    }
 }
 
 /// The denoising library, looked for once.
 fn the_library() -> Option<Arc<DenoiseLibrary>> {
     static FOUND: LazyLock<Option<Arc<DenoiseLibrary>>> =
-        LazyLock::new(|| DenoiseLibrary::find(&folders()).map(Arc::new));
+        LazyLock::new(|| DenoiseLibrary::find(&place()?).map(Arc::new));
     FOUND.clone()
+}
+
+/// How noise is taken out here, in one sentence.
+pub fn told() -> String {
+    match (the_library(), place()) {
+        (Some(_), Some(place)) => {
+            format!(
+                "Noise is taken out by the open denoising library in {}.",
+                place.display()
+            )
+        }
+        (_, Some(place)) => format!(
+            "Noise is taken out by the built-in filter; the open denoising library is not in {}.",
+            place.display()
+        ),
+        (_, None) => "Noise is taken out by the built-in filter.".into(),
+    }
 }
 
 /// A live picture, calm where the denoising library is there; our own filter would take too long for one.

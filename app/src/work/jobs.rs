@@ -117,14 +117,13 @@ impl Jobs {
     }
 
     /// The next job of a lane with the memory for it, claimed. From then on a stop finds it here.
-    fn claim(&self, app: &App, lane: Lane) -> Result<Option<(Arc<Running>, Option<Claim>)>> {
+    fn claim(&self, app: &App, lane: Lane) -> Result<Option<(Arc<Running>, Result<Claim>)>> {
         let Some(next) = app.store.next_job(lane, now())? else {
             return Ok(None);
         };
         let memory = match self.memory_for(app, &next) {
-            Memory::Here(claim) => Some(claim),
-            // It fails with the reader's own sentence.
-            Memory::Never => None,
+            Memory::Here(claim) => Ok(claim),
+            Memory::Never(why) => Err(why),
             Memory::Later => return Ok(None),
         };
         let mut running = open(&self.running);
@@ -148,7 +147,7 @@ impl Jobs {
         waiting.retain(|w| w.0 != job.id);
         match found {
             Ok(claim) => Memory::Here(claim),
-            Err(_) if open(&self.running).is_empty() => Memory::Never,
+            Err(e) if open(&self.running).is_empty() => Memory::Never(e.into()),
             Err(_) => {
                 waiting.push((job.id, waits_for_memory(job.memory)));
                 drop(waiting);
@@ -165,7 +164,8 @@ impl Jobs {
 enum Memory {
     Here(Claim),
     Later,
-    Never,
+    /// Not even alone.
+    Never(WorkError),
 }
 
 fn waits_for_memory(needed: u64) -> String {
@@ -189,10 +189,10 @@ pub fn start(app: &Arc<App>) {
             let (mut heard, mut failures) = (0, 0);
             loop {
                 match app.jobs.claim(&app, lane) {
-                    Ok(Some((running, _memory))) => {
+                    Ok(Some((running, memory))) => {
                         let work = || match &pool {
-                            Ok(pool) => pool.install(|| run(&app, &running)),
-                            Err(_) => run(&app, &running),
+                            Ok(pool) => pool.install(|| run(&app, &running, memory)),
+                            Err(_) => run(&app, &running, memory),
                         };
                         failures = if work() { 0 } else { failures + 1 };
                         if failures > 0 {
@@ -215,7 +215,7 @@ fn pause(failures: u32) -> Duration {
 }
 
 /// Does a claimed job and writes down how it ended; false if it has to wait for room or memory.
-fn run(app: &Arc<App>, running: &Arc<Running>) -> bool {
+fn run(app: &Arc<App>, running: &Arc<Running>, memory: Result<Claim>) -> bool {
     let id = running.job.id;
     app.tell_job(id);
     let renewed = Mutex::new(Instant::now());
@@ -232,6 +232,7 @@ fn run(app: &Arc<App>, running: &Arc<Running>) -> bool {
         }
     };
     let work = || {
+        let _memory = memory?;
         if running.job.attempts > MOST_ATTEMPTS {
             return Err(WorkError::Conflict(format!(
                 "It was begun {MOST_ATTEMPTS} times, and each time the program ended before it came forward. Resume tries it again."

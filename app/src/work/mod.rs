@@ -17,6 +17,7 @@ pub mod pictures;
 pub mod preflight;
 pub mod preview;
 pub mod recipe;
+pub mod recover;
 pub mod rendering;
 pub mod running;
 pub mod scenes;

@@ -7,6 +7,7 @@ use crate::api::stand_types::{FindingInfo, FixInfo};
 use crate::api::types::{OrderSpec, Pose, SceneSettings, Viewpoint};
 use crate::model::jobs::JobState;
 use crate::store::OrderRow;
+use dome_files::Fingerprint;
 use dome_optics::{PictureSize, Shape};
 use dome_rules::preflight::{
     Facts, Finding, Fix, LampInSight, OrderFacts, Purpose, StandFacts, check,
@@ -25,7 +26,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 const KEPT: usize = 64;
 
 /// What findings of a place depend on.
-type Key = (i64, SceneSettings, Viewpoint);
+type Key = (Fingerprint, SceneSettings, Viewpoint);
 type Found = Arc<Vec<FindingInfo>>;
 
 /// What was found before.
@@ -251,7 +252,8 @@ pub fn of_viewpoint(
         version: 0,
         ..viewpoint.clone()
     };
-    let key = (project, settings.clone(), place);
+    let scene = app.scenes.get_as(app, project, settings)?;
+    let key = (scene.content(), settings.clone(), place);
     {
         let mut kept = app
             .preflight
@@ -265,7 +267,6 @@ pub fn of_viewpoint(
             return Ok(found);
         }
     }
-    let scene = app.scenes.get_as(app, project, settings)?;
     let light = app.scenes.light(app, project, settings, false)?;
     let starts = app.scenes.starts(app, project, settings)?;
     let place = Place {

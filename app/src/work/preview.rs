@@ -4,7 +4,7 @@ use super::denoise::calmed;
 use super::running::Running;
 use super::{App, Result, at_once};
 use crate::api::types::{Pose, PreviewRequest, SceneSettings};
-use dome_files::jpeg;
+use dome_files::{Fingerprint, jpeg};
 use dome_imaging::{Curve, Tone};
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
 use dome_trace::preview::{ENOUGH, LiveView, Preview};
@@ -29,6 +29,8 @@ const URGENT: u32 = 8;
 #[derive(Clone, PartialEq)]
 struct View {
     project: i64,
+    /// What the scene holds: after another file of the same project nothing of before is shown.
+    content: Fingerprint,
     settings: SceneSettings,
     pose: Pose,
     width: u32,
@@ -173,6 +175,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
     let clay = request.clay.unwrap_or(false);
     let view = View {
         project,
+        content: scene.content(),
         settings,
         pose: request.pose,
         width: size.width(),

@@ -131,7 +131,7 @@ fn strips_of_any_height_give_the_same_and_errors_pass_through() {
 fn the_library_takes_noise_out_without_a_seam() {
     let folder =
         std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../.fetched/denoiser/lib");
-    let Some(found) = DenoiseLibrary::find(std::slice::from_ref(&folder)) else {
+    let Some(found) = DenoiseLibrary::find(&folder) else {
         assert!(
             !folder.join("libOpenImageDenoise.so").exists(),
             "the library is in {} and does not work",

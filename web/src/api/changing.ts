@@ -77,3 +77,25 @@ export function changeViewpoint(
     }),
   );
 }
+
+/** Moves a viewpoint by some places in the order as it is shown; refused if somebody else changed the order meanwhile. */
+export function shiftViewpoint(
+  queries: QueryClient,
+  seen: Project,
+  id: number,
+  by: number,
+): Promise<Project> {
+  return inTurn(`order ${seen.id}`, () =>
+    orAskAgain(queries, seen.id, async () => {
+      const now = queries.getQueryData<Project>(keys.project(seen.id)) ?? seen;
+      const before = now.viewpoints.map((v) => v.id);
+      const [from, to] = [before.indexOf(id), before.indexOf(id) + by];
+      const [a, b] = [before[from], before[to]];
+      if (a === undefined || b === undefined) return now;
+      const ids = before.map((v, at) => (at === from ? b : at === to ? a : v));
+      const changed = await api.orderViewpoints(seen.id, ids, before);
+      queries.setQueryData(keys.project(seen.id), changed);
+      return changed;
+    }),
+  );
+}

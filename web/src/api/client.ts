@@ -151,8 +151,8 @@ export const api = {
   starts: (project: number) => json<StartInfo[]>("GET", `/projects/${project}/starts`),
   startPicture: (project: number, { position: [x, y, z], heading_deg }: Pose, version: string) =>
     `/api/projects/${project}/start.jpg?x=${x}&y=${y}&z=${z}&heading=${heading_deg}&v=${version}`,
-  orderViewpoints: (project: number, ids: number[]) =>
-    json<Project>("PUT", `/projects/${project}/viewpoint-order`, { ids }),
+  orderViewpoints: (project: number, ids: number[], seen: number[]) =>
+    json<Project>("PUT", `/projects/${project}/viewpoint-order`, { ids, seen }),
   copyViewpoint: (project: number, id: number) =>
     json<Project>("POST", `/projects/${project}/viewpoints/${id}/copy`),
   undo: (project: number) => json<Project>("POST", `/projects/${project}/undo`),

@@ -4,6 +4,7 @@ import { keys } from "../api/changes";
 import type { JobChange } from "../generated/JobChange";
 import type { JobState } from "../generated/JobState";
 import { Problem } from "../parts/Problem";
+import { BeginLater } from "./BeginLater";
 import { ahead, isOpen } from "./states";
 
 /** What can be done with a job on its way: stopped and resumed, held and released, moved to the front. */
@@ -32,6 +33,9 @@ export function JobButtons({ job, state }: { job: number; state: JobState }) {
         ahead(jobs, job) > 0 &&
         first.id !== job &&
         button("Next", "Before all others that wait", () => change.mutate({ before: first.id }))}
+      {state === "waiting" && own && (
+        <BeginLater notBefore={own.not_before} onChange={(at) => change.mutate({ not_before: at })} />
+      )}
       <Problem error={stop.error ?? resume.error ?? change.error} />
     </>
   );

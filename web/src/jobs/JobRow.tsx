@@ -1,9 +1,12 @@
+import { useQuery } from "@tanstack/react-query";
+import { api } from "../api/client";
+import { keys } from "../api/changes";
 import type { JobInfo } from "../generated/JobInfo";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { Mark } from "../parts/Mark";
 import { duration } from "../parts/units";
 import { JobButtons } from "./JobButtons";
-import { states } from "./states";
+import { ahead, states } from "./states";
 
 interface Props {
   job: JobInfo;
@@ -13,6 +16,8 @@ interface Props {
 
 /** A job on its way: what it makes, how far it is, what can be done with it. */
 export function JobRow({ job, onRemove }: Props) {
+  const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
+  const before = ahead(jobs, job.id);
   const { kind, word } = states[job.state];
   return (
     <li
@@ -22,11 +27,14 @@ export function JobRow({ job, onRemove }: Props) {
       data-state={job.state}
     >
       <p className="flex items-baseline justify-between gap-2">
-        <span className="truncate" title={job.what}>
+        <span className="line-clamp-2" title={job.what}>
           {job.what}
         </span>
         <span className="shrink-0">
-          <Mark kind={kind}>{word}</Mark>
+          <Mark kind={kind}>
+            {word}
+            {before > 0 && `, ${before} ahead`}
+          </Mark>
         </span>
       </p>
       {job.state === "running" && (

@@ -12,6 +12,10 @@ export const states: Record<JobState, { kind: Kind; word: string }> = {
   failed: { kind: "stop", word: "failed" },
 };
 
+/** The word for the state of a render. */
+export const renderWord = (state: JobState): string =>
+  state === "running" ? "rendering" : states[state].word;
+
 /** Whether it may still be stopped. */
 export const isOpen = (state: JobState): boolean =>
   state === "held" || state === "waiting" || state === "running";
@@ -21,6 +25,5 @@ export function ahead(jobs: readonly JobInfo[], id: number): number {
   const job = jobs.find((j) => j.id === id);
   if (job?.state !== "waiting") return 0;
   const same = jobs.filter((j) => (j.kind === "order") === (job.kind === "order"));
-  return same.slice(0, same.indexOf(job)).filter((j) => j.state === "waiting" || j.state === "running")
-    .length;
+  return same.slice(0, same.indexOf(job)).filter((j) => j.state !== "held" && isOpen(j.state)).length;
 }

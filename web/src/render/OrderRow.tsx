@@ -4,7 +4,7 @@ import { api } from "../api/client";
 import { keys } from "../api/changes";
 import type { Order } from "../generated/Order";
 import { JobButtons } from "../jobs/JobButtons";
-import { ahead, states } from "../jobs/states";
+import { ahead, renderWord, states } from "../jobs/states";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { Mark } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
@@ -81,7 +81,7 @@ export function OrderRow({
   const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
   const before = ahead(jobs, order.job);
   const remove = useMutation({ mutationFn: () => api.removeOrder(order.id), onSuccess: fresh });
-  const { kind, word } = states[order.state];
+  const { kind } = states[order.state];
   const percent = order.state === "done" ? 100 : Math.floor(order.progress * 100);
   return (
     <li
@@ -98,7 +98,7 @@ export function OrderRow({
           {order.spec.viewpoint}
         </button>
         <Mark kind={kind}>
-          {order.state === "running" ? "rendering" : word}
+          {renderWord(order.state)}
           {before > 0 && `, ${before} ahead`}
         </Mark>
       </div>

@@ -11,7 +11,7 @@ import { useLivePicture } from "../sphere/useLivePicture";
 import { FinishedOrder } from "./FinishedOrder";
 import { NewOrder } from "./NewOrder";
 import { FlatPicture } from "./FlatPicture";
-import { states } from "../jobs/states";
+import { renderWord } from "../jobs/states";
 import { OrderRow, Strips } from "./OrderRow";
 
 /** Before anything is rendered: what the chosen viewpoint sees, live. */
@@ -52,7 +52,7 @@ export function RenderStage({ project }: { project: Project }) {
     project.orders[0];
   const note =
     order &&
-    `${order.spec.viewpoint}, ${order.spec.width} × ${order.spec.height} px: ${states[order.state].word}`;
+    `${order.spec.viewpoint}, ${order.spec.width} × ${order.spec.height} px: ${renderWord(order.state)}`;
 
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,20rem)_minmax(0,1fr)] gap-4 xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)] xl:gap-5">

@@ -1,3 +1,5 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { shiftViewpoint } from "../api/changing";
 import { api } from "../api/client";
 import type { Project } from "../generated/Project";
 import type { Stand } from "./useStand";
@@ -20,16 +22,12 @@ const small = "btn btn-ghost btn-xs px-1.5 font-normal";
 /** The viewpoints in their order, and what is done with them. */
 export function ViewpointBar(props: Props) {
   const { project, stand, adding, compared } = props;
+  const queries = useQueryClient();
   const { viewpoints, scene } = project;
   const id = stand.viewpoint?.id;
   const at = viewpoints.findIndex((v) => v.id === id);
   const shift = (by: number) => {
-    const ids = viewpoints.map((v) => v.id);
-    const [a, b] = [ids[at], ids[at + by]];
-    if (a === undefined || b === undefined) return;
-    ids[at] = b;
-    ids[at + by] = a;
-    stand.whole(() => api.orderViewpoints(project.id, ids));
+    if (id !== undefined) stand.whole(() => shiftViewpoint(queries, project, id, by));
   };
   return (
     <div className="flex flex-col gap-1">

@@ -44,21 +44,13 @@ unsafe impl Send for DenoiseLibrary {}
 unsafe impl Sync for DenoiseLibrary {}
 
 impl DenoiseLibrary {
-    /// Loads the library from the file that `OWL_DOME_DENOISER` names, from one of the folders, or from
-    /// where the system keeps its libraries; `None` where it is not, or does not work. With
-    /// `OWL_DOME_DENOISER=none` it is not looked for.
-    pub fn find(folders: &[PathBuf]) -> Option<Self> {
-        let named = std::env::var_os("OWL_DOME_DENOISER").map(PathBuf::from);
-        if named.as_deref() == Some(Path::new("none")) {
-            return None;
+    /// Loads the library from a place: its file, or a folder with its file. `None` where it is not, or does not work.
+    pub fn find(place: &Path) -> Option<Self> {
+        if place.is_dir() {
+            libraries_in(place).iter().find_map(|path| Self::load(path))
+        } else {
+            Self::load(place)
         }
-        let here = folders.iter().flat_map(|f| libraries_in(f));
-        let system = ["libOpenImageDenoise.so.2", "libOpenImageDenoise.so"].map(PathBuf::from);
-        named
-            .into_iter()
-            .chain(here)
-            .chain(system)
-            .find_map(|path| Self::load(&path))
     }
 
     fn load(path: &Path) -> Option<Self> {
