@@ -7,4 +7,8 @@ export type ViewpointOrder = {
 /**
  * All numbers, first to last.
  */
-ids: Array<number>, };
+ids: Array<number>, 
+/**
+ * Their order as it was seen before: if it is another one by now, the change is refused.
+ */
+seen?: Array<number>, };
