@@ -194,7 +194,7 @@ impl App {
             return Ok(());
         }
         Err(WorkError::NoRoom(format!(
-            "{what} needs up to {} of disk, and {} are free beside what other jobs still need; make room, or order less.",
+            "{what} needs up to {} of disk, and {} are free beside what other jobs still need; make room, or ask for less.",
             told(needed),
             told(free)
         )))
