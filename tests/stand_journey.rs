@@ -226,6 +226,26 @@ async fn moving(server: &Server, b: &Browser) {
         "return document.querySelector('[data-testid=undo]').disabled;",
     )
     .await;
+
+    // What was changed in the scene is taken back there too, and at any other stage.
+    let stops = || settings(server)["draft_stops"].as_f64().unwrap();
+    let mut brighter = settings(server);
+    brighter["draft_stops"] = serde_json::json!(2.0);
+    for stage in ["scene", "render"] {
+        b.client
+            .goto(&format!("{}/project/1/{stage}", server.address))
+            .await
+            .unwrap();
+        let change = serde_json::json!({"settings": brighter});
+        assert_eq!(server.json("PATCH", PROJECT, Some(change)).0, 200);
+        undo(b).await;
+        wait_for("the scene as it was", || (stops() == 0.0).then_some(()));
+    }
+    b.client
+        .goto(&format!("{}/project/1/stand", server.address))
+        .await
+        .unwrap();
+    b.find("[data-testid=horizon-picture]").await;
     b.find("[data-testid=redo]").await.click().await.unwrap();
     wait_for("the first step again", || {
         (viewpoint(server, 0)["pose"] == moved["pose"]).then_some(())

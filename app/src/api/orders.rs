@@ -156,6 +156,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, N
     };
     let spec = OrderSpec {
         viewpoint: viewpoint.name,
+        viewpoint_number: Some(viewpoint.id),
         pose: viewpoint.pose,
         opening: viewpoint.opening,
         shape: size.shape.to_string(),

@@ -1,35 +1,8 @@
 //! Pictures made elsewhere, over HTTP. The web's types are generated from these.
 
+use crate::model::pictures::BroughtPicture;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-
-/// A picture that was brought in, or made from one.
-#[derive(Clone, Debug, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct BroughtPicture {
-    /// Its number.
-    pub id: i64,
-    /// Its file's name.
-    pub file: String,
-    /// Width in pixels; of six faces that of one.
-    pub width: u32,
-    /// Height in pixels.
-    pub height: u32,
-    /// Size of the file, bytes.
-    pub bytes: u64,
-    /// How finely its values are told.
-    pub depth: String,
-    /// Whether it has alpha.
-    pub alpha: bool,
-    /// What it is taken for; nothing if its size suggests no shape.
-    pub shape: Option<String>,
-    /// Whether the file told the shape or an artist did, not its size alone.
-    pub shape_told: bool,
-    /// Compass heading of its middle, degrees.
-    pub heading_deg: f64,
-    /// What it was made from, for people; empty if it was brought.
-    pub made_from: String,
-}
 
 /// Another shape for a picture.
 #[derive(Clone, Debug, Deserialize, TS)]
@@ -37,44 +10,6 @@ pub struct BroughtPicture {
 pub struct PictureShape {
     /// The shape by its name.
     pub shape: String,
-}
-
-/// A conversion to order.
-#[derive(Clone, Debug, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct ConvertRequest {
-    /// The shape to make, by its name.
-    pub shape: String,
-    /// Width in pixels; 0 keeps the detail of the source.
-    pub width: u32,
-    /// Where the result looks in the source's sphere: heading, pitch, roll, degrees.
-    pub turn: [f64; 3],
-    /// `bilinear`, `bicubic` or `lanczos`.
-    pub kernel: String,
-    /// `exr`, `png`, `jpg` or `hdr`.
-    pub format: String,
-}
-
-/// A face of an assembly.
-#[derive(Clone, Debug, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct FaceChoice {
-    /// The picture, or none for a face that was never made.
-    pub picture: Option<i64>,
-    /// Quarter turns clockwise that the picture stands turned by.
-    pub turns: u8,
-}
-
-/// Six faces to become a sphere, in our order: left, front, right, back, up, down.
-#[derive(Clone, Debug, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct AssemblyRequest {
-    /// The faces.
-    pub faces: [FaceChoice; 6],
-    /// Width of the sphere in pixels; 0 keeps the detail of the faces.
-    pub width: u32,
-    /// `exr`, `png`, `jpg` or `hdr`.
-    pub format: String,
 }
 
 /// Which picture is taken for which face.

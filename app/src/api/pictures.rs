@@ -1,14 +1,12 @@
 //! Pictures made elsewhere over HTTP.
 
 use super::files::jpeg;
-use super::picture_types::{
-    AssemblyGuess, AssemblyRequest, BroughtPicture, ConvertRequest, DiagnosisInfo, PictureShape,
-    Pictures, SeamInfo,
-};
+use super::picture_types::{AssemblyGuess, DiagnosisInfo, PictureShape, Pictures, SeamInfo};
 use super::projects::{Length, receive};
 use super::range::RangedFile;
 use super::sent::Sent;
 use super::{Answer, Queued, Shared, blocking, queued};
+use crate::model::pictures::{AssemblyRequest, BroughtPicture, ConvertRequest};
 use crate::work::{WorkError, picture_jobs, pictures as work};
 use dome_files::PictureFormat;
 use rocket::data::Data;

@@ -4,7 +4,8 @@ use super::files::jpeg;
 use super::range::RangedFile;
 use super::sent::Sent;
 use super::types::{
-    Event, Project, ProjectCard, ProjectChange, SceneSettings, Viewpoint, ViewpointDraft,
+    Event, NewViewpoint, Project, ProjectCard, ProjectChange, SceneSettings, Viewpoint,
+    ViewpointDraft,
 };
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
@@ -243,8 +244,8 @@ async fn card(app: &Shared, id: i64) -> Option<RangedFile> {
 }
 
 /// A draft with angles wrapped and, unless unlocked, level.
-fn checked(draft: &ViewpointDraft) -> Result<ViewpointDraft> {
-    let mut draft = draft.clone();
+fn checked(draft: &ViewpointDraft) -> Result<NewViewpoint> {
+    let mut draft = draft.viewpoint();
     draft.name = check_name(&draft.name, "viewpoint")?;
     let p = &mut draft.pose;
     let angles = [p.heading_deg, p.pitch_deg, p.roll_deg];
@@ -306,7 +307,7 @@ fn settings_label(before: &SceneSettings, after: &SceneSettings) -> String {
 }
 
 /// What a change of a viewpoint is called.
-fn viewpoint_label(before: &Viewpoint, after: &ViewpointDraft) -> String {
+fn viewpoint_label(before: &Viewpoint, after: &NewViewpoint) -> String {
     let verb = if before.name != after.name {
         "Rename"
     } else if before.ride != after.ride {
@@ -354,6 +355,7 @@ async fn set_viewpoint(
     draft: Sent<ViewpointDraft>,
 ) -> Answer<Json<Viewpoint>> {
     blocking(app, move |app| {
+        let seen = draft.version;
         let mut draft = checked(&draft)?;
         let before = app.store.viewpoint(id, viewpoint)?;
         if draft.ride.is_some() {
@@ -365,11 +367,7 @@ async fn set_viewpoint(
             || viewpoint_label(&before, &draft),
             || {
                 let now = app.store.viewpoint(id, viewpoint)?;
-                unchanged(
-                    &format!("The viewpoint {}", now.name),
-                    draft.version,
-                    now.version,
-                )?;
+                unchanged(&format!("The viewpoint {}", now.name), seen, now.version)?;
                 Ok(app.store.set_viewpoint(id, viewpoint, &draft)?)
             },
         )?;

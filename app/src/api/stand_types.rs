@@ -2,22 +2,8 @@
 
 use super::types::Pose;
 use dome_rules::preflight::Level;
-use dome_rules::preflight::Purpose;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-
-/// How [`dome_trace::ObjectMove`] looks in JSON.
-#[derive(TS)]
-#[ts(export, rename = "ObjectMove")]
-#[allow(dead_code)]
-pub struct ObjectMoveShape {
-    name: String,
-    objects: Vec<u32>,
-    about: [f64; 2],
-    turn_deg: f64,
-    by: [f64; 3],
-    on: bool,
-}
 
 /// How [`Level`] looks in JSON.
 #[derive(TS)]
@@ -27,87 +13,6 @@ enum LevelShape {
     Note,
     Warn,
     Stop,
-}
-
-/// Limits for standing, as an artist sets them.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export)]
-#[serde(default)]
-pub struct StandSettings {
-    /// Free space wanted beside the viewer, metres.
-    pub beside_m: f64,
-    /// Distance between the eyes, millimetres.
-    pub eye_separation_mm: f64,
-    /// What the pictures are for.
-    #[ts(as = "PurposeShape")]
-    pub purpose: Purpose,
-    /// Whether they will be seen with two eyes.
-    pub stereo: bool,
-}
-
-/// How [`Purpose`] looks in JSON.
-#[derive(TS)]
-#[ts(export, rename = "Purpose", rename_all = "lowercase")]
-#[allow(dead_code)]
-enum PurposeShape {
-    Look,
-    Headset,
-    Dome,
-    Light,
-}
-
-impl Default for StandSettings {
-    fn default() -> Self {
-        let usual = dome_trace::stand::clearance::Limits::default();
-        Self {
-            beside_m: usual.beside,
-            eye_separation_mm: usual.eye_separation * 1000.0,
-            purpose: Purpose::default(),
-            stereo: false,
-        }
-    }
-}
-
-/// What a viewer sees first, in the world: it does not turn with the picture's middle.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct Opening {
-    /// Heading, degrees.
-    pub heading_deg: f64,
-    /// Pitch, degrees.
-    pub pitch_deg: f64,
-    /// Horizontal field of view, degrees.
-    pub hfov_deg: f64,
-}
-
-/// What a viewpoint rides on.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct Ride {
-    /// Number of the node in the scene's file.
-    pub node: u32,
-    /// Its name.
-    pub name: String,
-    /// From there to the eye, metres along the world's axes; the viewpoint does not turn with it.
-    pub offset: [f64; 3],
-}
-
-/// Something that moves during the animation, and its way.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct MoverInfo {
-    /// Name.
-    pub name: String,
-    /// Number of the node.
-    pub node: u32,
-    /// Whether it is a camera.
-    pub camera: bool,
-    /// Moments, seconds.
-    pub times: Vec<f64>,
-    /// Where it is then, metres.
-    pub points: Vec<[f64; 3]>,
-    /// Where it is now, metres.
-    pub now: [f64; 3],
 }
 
 /// The scene cut open: a plan (x and z) or a section (along the line, and height), metres.

@@ -1,71 +1,17 @@
 //! What goes over HTTP. The web's types are generated from these.
 
 use super::job_types::JobInfo;
-pub use super::scene_types::{
-    CameraInfo, FrameGuess, LeftOutInfo, LightInfo, ObjectInfo, SceneSettings, SceneSummary,
-    SunPosition, SurroundingsFile,
-};
-use super::stand_types::{Opening, Ride};
+pub use super::scene_types::{LightInfo, SunPosition, SurroundingsFile};
 use crate::model::jobs::JobState;
+use crate::model::orders::PassShape;
+pub use crate::model::orders::{Lens, OrderSpec};
+pub use crate::model::packages::{CheckInfo, Package, PackageRequest};
+pub use crate::model::places::{NewViewpoint, Opening, Pose, Ride, Viewpoint};
+pub use crate::model::scenes::SceneSummary;
+pub use crate::model::settings::SceneSettings;
 use dome_trace::Pass;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-/// How [`Pass`] looks in JSON.
-#[derive(TS)]
-#[ts(export, rename = "Pass", rename_all = "kebab-case")]
-#[allow(dead_code)]
-enum PassShape {
-    Alpha,
-    Depth,
-    Normal,
-    Albedo,
-    Direct,
-    Indirect,
-    RawLight,
-    Emission,
-    Specular,
-    AmbientOcclusion,
-    Roughness,
-    ObjectMask,
-    Noise,
-}
-
-/// Where a viewpoint stands and looks.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct Pose {
-    /// Eye position, metres.
-    pub position: [f64; 3],
-    /// Degrees clockwise from -Z.
-    pub heading_deg: f64,
-    /// Degrees upwards; 0 unless unlocked.
-    pub pitch_deg: f64,
-    /// Degrees clockwise; 0 unless unlocked.
-    pub roll_deg: f64,
-}
-
-/// A place to stand.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct Viewpoint {
-    /// Number.
-    pub id: i64,
-    /// Name.
-    pub name: String,
-    /// Where it stands and looks.
-    pub pose: Pose,
-    /// Whether pitch and roll may differ from 0.
-    pub unlocked: bool,
-    /// What is seen first, if it is not straight ahead.
-    #[serde(default)]
-    pub opening: Option<Opening>,
-    /// What it rides on.
-    #[serde(default)]
-    pub ride: Option<Ride>,
-    /// Another one after every change.
-    #[serde(default)]
-    pub version: i64,
-}
 
 /// A viewpoint as it is sent to be made or changed.
 #[derive(Clone, Debug, Default, Deserialize, TS)]
@@ -87,6 +33,19 @@ pub struct ViewpointDraft {
     #[serde(default)]
     #[ts(optional)]
     pub version: Option<i64>,
+}
+
+impl ViewpointDraft {
+    /// What is kept of it.
+    pub fn viewpoint(&self) -> NewViewpoint {
+        NewViewpoint {
+            name: self.name.clone(),
+            pose: self.pose,
+            unlocked: self.unlocked,
+            opening: self.opening,
+            ride: self.ride.clone(),
+        }
+    }
 }
 
 /// A project on its card.
@@ -143,98 +102,6 @@ pub struct ProjectChange {
     pub settings: Option<SceneSettings>,
     /// The version of the settings that was changed: if it is another one by now, the change is refused.
     pub version: Option<i64>,
-}
-
-/// What to render.
-#[derive(Clone, Debug, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct OrderSpec {
-    /// Name of the viewpoint when it was ordered.
-    pub viewpoint: String,
-    /// Where it stood then.
-    pub pose: Pose,
-    /// What was to be seen first then, if it was not straight ahead.
-    #[serde(default)]
-    pub opening: Option<Opening>,
-    /// Shape of the picture, by its name on the command line.
-    #[serde(default = "full_sphere")]
-    pub shape: String,
-    /// Width in pixels.
-    pub width: u32,
-    /// Height in pixels; it follows from the shape.
-    pub height: u32,
-    /// Samples per pixel; with a noise target the most a pixel may take.
-    pub samples: u32,
-    /// Noise at which a pixel is finished, percent of the displayed value; without it every pixel takes
-    /// all samples.
-    #[serde(default)]
-    pub noise_percent: Option<f32>,
-    /// Seed of the noise.
-    pub seed: u32,
-    /// Surroundings, lights, unit and moment when it was ordered.
-    #[serde(default)]
-    pub settings: SceneSettings,
-    /// Whether it is a draft: only drafts use the draft brightness.
-    #[serde(default)]
-    pub draft: bool,
-    /// What is made beside the picture.
-    #[serde(default)]
-    #[ts(as = "Vec<PassShape>")]
-    pub passes: Vec<Pass>,
-    /// One grey over everything but glass.
-    #[serde(default)]
-    pub clay: bool,
-    /// A lens that is not sharp everywhere.
-    #[serde(default)]
-    pub lens: Option<Lens>,
-    /// Whether noise is taken out of the finished picture.
-    #[serde(default)]
-    pub denoise: bool,
-    /// Brightest light that one sample may add.
-    #[serde(default)]
-    pub clamp: Option<f32>,
-    /// Radius of the ambient occlusion, metres; 1 if absent.
-    #[serde(default)]
-    pub occlusion_m: Option<f32>,
-}
-
-impl OrderSpec {
-    /// Stands for one that cannot be read.
-    pub fn unreadable() -> Self {
-        Self {
-            viewpoint: "Unreadable order".into(),
-            pose: Pose::default(),
-            opening: None,
-            shape: full_sphere(),
-            width: 2,
-            height: 1,
-            samples: 1,
-            noise_percent: None,
-            seed: 0,
-            settings: SceneSettings::default(),
-            draft: false,
-            passes: Vec::new(),
-            clay: false,
-            lens: None,
-            denoise: false,
-            clamp: None,
-            occlusion_m: None,
-        }
-    }
-}
-
-fn full_sphere() -> String {
-    dome_optics::Shape::Equirect.to_string()
-}
-
-/// A lens with an opening.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct Lens {
-    /// The f-number of a lens of 50 mm.
-    pub fstop: f64,
-    /// Distance at which it is sharp, metres.
-    pub focus_m: f64,
 }
 
 /// An order and how far it is.
@@ -356,64 +223,6 @@ pub struct MaskEntry {
     pub colour: String,
     /// Name of the object.
     pub object: String,
-}
-
-/// What a package is made from.
-#[derive(Clone, Debug, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct PackageRequest {
-    /// Heading of the opening view, degrees.
-    pub opening_heading_deg: f64,
-    /// Pitch of the opening view, degrees.
-    pub opening_pitch_deg: f64,
-    /// Horizontal field of view at opening, degrees.
-    pub opening_hfov_deg: f64,
-    /// Exposure, stops.
-    pub exposure_stops: f32,
-    /// Whether bright light rolls off softly instead of being cut off.
-    pub soft: bool,
-    /// JPEG quality, 1 to 100.
-    pub quality: u8,
-}
-
-/// A property asked for and found in the file.
-#[derive(Clone, Debug, Serialize, Deserialize, TS)]
-#[ts(export)]
-pub struct CheckInfo {
-    /// Which property.
-    pub what: String,
-    /// What was asked.
-    pub asked: String,
-    /// What the file says.
-    pub found: String,
-    /// Whether they agree.
-    pub fine: bool,
-}
-
-/// A file that was handed over.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct Package {
-    /// Number.
-    pub id: i64,
-    /// The order whose master it was made from.
-    pub order: i64,
-    /// Name of the file.
-    pub file: String,
-    /// Its size, bytes.
-    pub bytes: u64,
-    /// Width in pixels.
-    pub width: u32,
-    /// Height in pixels.
-    pub height: u32,
-    /// Heading of the picture's middle, degrees.
-    pub pose_heading_deg: f64,
-    /// What was asked.
-    pub request: PackageRequest,
-    /// What the file says, read back from disk.
-    pub checks: Vec<CheckInfo>,
-    /// Why a viewer will take it as a sphere, or not.
-    pub reason: String,
 }
 
 /// What a live picture shows.

@@ -2,8 +2,9 @@
 
 use super::number;
 use super::render::options::{self, RenderOptions};
-use crate::api::types::{Pose, SceneSettings};
 use crate::folder::DataFolder;
+use crate::model::places::Pose;
+use crate::model::settings::SceneSettings;
 use crate::work::App;
 use crate::work::estimate::working_bytes;
 use crate::work::preflight::{Place, limits, of_project, travel};

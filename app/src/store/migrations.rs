@@ -172,6 +172,10 @@ const STEPS: [&str; 8] = [
             CASE state WHEN '\"done\"' THEN 'done' WHEN '\"stopped\"' THEN 'stopped'
                 WHEN '\"failed\"' THEN 'failed' ELSE 'waiting' END,
             id, spent_s, problem FROM render_order;
+    UPDATE render_order SET spec = json_set(spec, '$.viewpoint_number',
+        (SELECT min(v.id) FROM viewpoint v
+            WHERE v.project = render_order.project AND v.name = json_extract(spec, '$.viewpoint')))
+        WHERE json_valid(spec);
     ALTER TABLE render_order DROP COLUMN state;
     ALTER TABLE render_order DROP COLUMN spent_s;
     ALTER TABLE render_order DROP COLUMN problem;
@@ -345,6 +349,8 @@ mod tests {
             states,
             [JobState::Done, JobState::Waiting, JobState::Stopped]
         );
+        let numbers = [12, 13].map(|id| store.order(id).unwrap().spec.viewpoint_number);
+        assert_eq!(numbers, [Some(3), None], "found by their names");
         let next = store.next_job(Lane::Renders, 0).unwrap().unwrap();
         assert_eq!(
             (next.kind, next.makes, next.what.as_str(), next.project),

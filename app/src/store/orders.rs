@@ -2,9 +2,10 @@
 
 use super::leftovers::give_up_orders;
 use super::{Result, Store, StoreError, changed, found, jobs};
-use crate::api::types::OrderSpec;
 use crate::folder::{DataFolder, RenderFolder};
 use crate::model::jobs::{JobState, NewJob};
+use crate::model::kept;
+use crate::model::orders::OrderSpec;
 use rusqlite::{Row, params};
 
 /// An order as it is kept; strips and masters are told by the files themselves.
@@ -47,7 +48,7 @@ const ORDERS: &str =
 /// An order, and the sentence that says why its record cannot be read, if so.
 fn order(r: &Row) -> rusqlite::Result<(OrderRow, Option<String>)> {
     let state: String = r.get(3)?;
-    let (spec, unreadable) = match serde_json::from_str(&r.get::<_, String>(9)?) {
+    let (spec, unreadable) = match kept::read(&r.get::<_, String>(9)?) {
         Ok(spec) => (spec, None),
         Err(e) => (
             OrderSpec::unreadable(),
@@ -76,7 +77,7 @@ impl Store {
         let transaction = db.transaction()?;
         transaction.execute(
             "INSERT INTO render_order (project, spec) VALUES (?1, ?2)",
-            params![project, serde_json::to_string(spec)?],
+            params![project, kept::write(spec)?],
         )?;
         let id = transaction.last_insert_rowid();
         jobs::add(&transaction, id, job)?;

@@ -2,8 +2,9 @@
 
 use super::leftovers::give_up;
 use super::{Result, Store, changed, found, jobs};
-use crate::api::types::{CheckInfo, Package, PackageRequest};
 use crate::model::jobs::NewJob;
+use crate::model::kept;
+use crate::model::packages::{CheckInfo, Package, PackageRequest};
 use rusqlite::params;
 use serde::{Deserialize, Serialize};
 
@@ -49,7 +50,7 @@ impl Store {
         };
         let rows = self.lock().execute(
             "UPDATE package SET record = ?2 WHERE id = ?1",
-            params![p.id, serde_json::to_string(&record)?],
+            params![p.id, kept::write(&record)?],
         )?;
         changed(rows, "package", p.id)
     }
@@ -99,7 +100,7 @@ impl Store {
 }
 
 fn package((id, order, record): (i64, i64, String)) -> Result<Package> {
-    let r: Record = serde_json::from_str(&record)?;
+    let r: Record = kept::read(&record)?;
     Ok(Package {
         id,
         order,

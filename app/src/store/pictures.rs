@@ -2,8 +2,9 @@
 
 use super::leftovers::give_up;
 use super::{Result, Store, changed, found, jobs};
-use crate::api::picture_types::BroughtPicture;
 use crate::model::jobs::NewJob;
+use crate::model::kept;
+use crate::model::pictures::BroughtPicture;
 use rusqlite::params;
 
 impl Store {
@@ -29,7 +30,7 @@ impl Store {
     pub fn set_picture(&self, picture: &BroughtPicture) -> Result<()> {
         let rows = self.lock().execute(
             "UPDATE picture SET record = ?2 WHERE id = ?1",
-            params![picture.id, serde_json::to_string(picture)?],
+            params![picture.id, kept::write(picture)?],
         )?;
         changed(rows, "picture", picture.id)
     }
@@ -44,7 +45,7 @@ impl Store {
             .collect::<rusqlite::Result<_>>()?;
         let (mut pictures, mut unreadable) = (Vec::new(), Vec::new());
         for (id, record) in rows {
-            match serde_json::from_str(&record) {
+            match kept::read(&record) {
                 Ok(picture) => pictures.push(picture),
                 Err(_) => unreadable.push(id),
             }
@@ -59,7 +60,7 @@ impl Store {
             [id],
             |r| r.get::<_, String>(0),
         );
-        Ok(serde_json::from_str(&found(row, "picture", id)?)?)
+        Ok(kept::read(&found(row, "picture", id)?)?)
     }
 
     /// Removes a picture; its files are given up.

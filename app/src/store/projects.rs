@@ -2,7 +2,10 @@
 
 use super::leftovers::{give_up, give_up_orders};
 use super::{NEXT_VERSION, Result, Store, changed, found};
-use crate::api::types::{ProjectCard, SceneSettings, SceneSummary};
+use crate::api::types::ProjectCard;
+use crate::model::kept;
+use crate::model::scenes::SceneSummary;
+use crate::model::settings::SceneSettings;
 use rusqlite::params;
 
 /// A project as it is kept.
@@ -49,8 +52,8 @@ impl Store {
             params![
                 id,
                 scene_file,
-                serde_json::to_string(summary)?,
-                serde_json::to_string(settings)?
+                kept::write(summary)?,
+                kept::write(settings)?
             ],
         )?;
         changed(rows, "project", id)
@@ -100,8 +103,8 @@ impl Store {
             id,
             name,
             scene_file,
-            summary: serde_json::from_str(&summary)?,
-            settings: serde_json::from_str(&settings)?,
+            summary: kept::read(&summary)?,
+            settings: kept::read(&settings)?,
             version,
         })
     }
@@ -119,7 +122,7 @@ impl Store {
     pub fn set_settings(&self, id: i64, settings: &SceneSettings) -> Result<()> {
         let rows = self.lock().execute(
             &format!("UPDATE project SET settings = ?2, version = {NEXT_VERSION} WHERE id = ?1"),
-            params![id, serde_json::to_string(settings)?],
+            params![id, kept::write(settings)?],
         )?;
         changed(rows, "project", id)
     }

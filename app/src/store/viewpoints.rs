@@ -1,8 +1,9 @@
 //! Viewpoints of projects.
 
 use super::{NEXT_VERSION, Result, Store, StoreError, changed, found};
-use crate::api::stand_types::{Opening, Ride};
-use crate::api::types::{Pose, Viewpoint, ViewpointDraft};
+use crate::model::kept;
+use crate::model::places::{NewViewpoint, Pose, Viewpoint};
+use crate::model::places::{Opening, Ride};
 use rusqlite::{Row, TransactionBehavior, params};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -41,7 +42,7 @@ impl Store {
     }
 
     /// Adds a viewpoint after the others.
-    pub fn add_viewpoint(&self, project: i64, draft: &ViewpointDraft) -> Result<i64> {
+    pub fn add_viewpoint(&self, project: i64, draft: &NewViewpoint) -> Result<i64> {
         let db = self.lock();
         db.execute(
             "INSERT INTO viewpoint (project, name, pose, unlocked, more, place)
@@ -49,7 +50,7 @@ impl Store {
             params![
                 project,
                 draft.name,
-                serde_json::to_string(&draft.pose)?,
+                kept::write(&draft.pose)?,
                 draft.unlocked,
                 more(&draft.opening, &draft.ride)?
             ],
@@ -58,7 +59,7 @@ impl Store {
     }
 
     /// Changes a viewpoint.
-    pub fn set_viewpoint(&self, project: i64, id: i64, draft: &ViewpointDraft) -> Result<()> {
+    pub fn set_viewpoint(&self, project: i64, id: i64, draft: &NewViewpoint) -> Result<()> {
         let rows = self.lock().execute(
             &format!(
                 "UPDATE viewpoint SET name = ?3, pose = ?4, unlocked = ?5, more = ?6, version = {NEXT_VERSION}
@@ -68,7 +69,7 @@ impl Store {
                 project,
                 id,
                 draft.name,
-                serde_json::to_string(&draft.pose)?,
+                kept::write(&draft.pose)?,
                 draft.unlocked,
                 more(&draft.opening, &draft.ride)?
             ],
@@ -143,7 +144,7 @@ impl Store {
                     v.id,
                     project,
                     v.name,
-                    serde_json::to_string(&v.pose)?,
+                    kept::write(&v.pose)?,
                     v.unlocked,
                     more(&v.opening, &v.ride)?,
                     place as i64 + 1,
@@ -156,7 +157,7 @@ impl Store {
 }
 
 fn more(opening: &Option<Opening>, ride: &Option<Ride>) -> Result<String> {
-    Ok(serde_json::to_string(&More {
+    Ok(kept::write(&More {
         opening: *opening,
         ride: ride.clone(),
     })?)
@@ -176,8 +177,8 @@ fn columns(r: &Row) -> rusqlite::Result<Columns> {
 }
 
 fn viewpoint((id, name, pose, unlocked, more, version): Columns) -> Result<Viewpoint> {
-    let pose: Pose = serde_json::from_str(&pose)?;
-    let more: More = serde_json::from_str(&more)?;
+    let pose: Pose = kept::read(&pose)?;
+    let more: More = kept::read(&more)?;
     Ok(Viewpoint {
         id,
         name,

@@ -4,12 +4,12 @@ use super::package::file_name;
 use super::scenes::{options, surroundings_picture};
 use super::screen::{CARD_WIDTH, save_jpeg};
 use super::{App, Result, WorkError};
-use crate::api::stand_types::MoverInfo;
-use crate::api::types::{
-    CameraInfo, Event, FrameGuess, LeftOutInfo, ObjectInfo, Pose, SceneSettings, SceneSummary,
-    SurroundingsFile, ViewpointDraft,
-};
+use crate::api::types::{Event, SurroundingsFile};
 use crate::folder::remove;
+use crate::model::places::{NewViewpoint, Pose};
+use crate::model::scenes::MoverInfo;
+use crate::model::scenes::{CameraInfo, FrameGuess, LeftOutInfo, ObjectInfo, SceneSummary};
+use crate::model::settings::SceneSettings;
 use dome_files::{FileError, archive, atomic};
 use dome_optics::PanoramaSize;
 use dome_trace::preview::{LiveView, Preview};
@@ -61,7 +61,7 @@ pub fn bring(
     file: &str,
     inside: Option<&str>,
     name: &str,
-    places: &[ViewpointDraft],
+    places: &[NewViewpoint],
 ) -> Result<i64> {
     let outcome = check_name(name, "project").and_then(|name| {
         let ending = scene_ending(file)?;
@@ -146,7 +146,7 @@ fn fill(
     upload: &Path,
     (file, inside): (&str, Option<&str>),
     ending: &str,
-    places: &[ViewpointDraft],
+    places: &[NewViewpoint],
 ) -> Result<()> {
     let folder = app.folder.scene(id);
     remove(&app.folder.project(id));
@@ -175,7 +175,7 @@ fn read_in(
     id: i64,
     display: String,
     scene_file: &Path,
-    places: &[ViewpointDraft],
+    places: &[NewViewpoint],
 ) -> Result<()> {
     let folder = app.folder.scene(id);
     let mut settings = SceneSettings::default();
@@ -190,7 +190,7 @@ fn read_in(
     if places.is_empty() {
         app.store.add_viewpoint(
             id,
-            &ViewpointDraft {
+            &NewViewpoint {
                 name: "Viewpoint 1".into(),
                 pose: Pose {
                     position: stand::middle(&scene).to_array(),
@@ -198,7 +198,7 @@ fn read_in(
                     pitch_deg: 0.0,
                     roll_deg: 0.0,
                 },
-                ..ViewpointDraft::default()
+                ..NewViewpoint::default()
             },
         )?;
     }
@@ -390,9 +390,9 @@ pub fn demo(app: &App) -> Result<()> {
     }
     let upload = app.folder.incoming().join("merlow.glb");
     dome_files::atomic::write_bytes(&upload, &merlow::build())?;
-    let places: Vec<ViewpointDraft> = merlow::PLACES
+    let places: Vec<NewViewpoint> = merlow::PLACES
         .iter()
-        .map(|p| ViewpointDraft {
+        .map(|p| NewViewpoint {
             name: p.name.into(),
             pose: Pose {
                 position: p.position,
@@ -400,7 +400,7 @@ pub fn demo(app: &App) -> Result<()> {
                 pitch_deg: 0.0,
                 roll_deg: 0.0,
             },
-            ..ViewpointDraft::default()
+            ..NewViewpoint::default()
         })
         .collect();
     bring(app, &upload, "merlow.glb", None, merlow::NAME, &places)?;

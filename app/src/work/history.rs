@@ -2,7 +2,10 @@
 //! before and after it.
 
 use super::{App, Result, WorkError, settings};
-use crate::api::types::{Event, SceneSettings, Viewpoint};
+use crate::api::types::Event;
+use crate::model::kept;
+use crate::model::places::Viewpoint;
+use crate::model::settings::SceneSettings;
 use serde::{Deserialize, Serialize};
 use std::sync::{Mutex, PoisonError};
 use std::time::SystemTime;
@@ -48,8 +51,8 @@ pub fn change<T>(
             project,
             &label(),
             now,
-            &serde_json::to_string(&before).map_err(crate::store::StoreError::from)?,
-            &serde_json::to_string(&after).map_err(crate::store::StoreError::from)?,
+            &kept::write(&before).map_err(crate::store::StoreError::from)?,
+            &kept::write(&after).map_err(crate::store::StoreError::from)?,
         )?;
         app.tell(Event::Project { project });
     }
@@ -76,7 +79,7 @@ pub fn step(app: &App, project: i64, undo: bool) -> Result<()> {
         ));
     };
     let wanted = if undo { &change.before } else { &change.after };
-    let wanted: State = serde_json::from_str(wanted).map_err(crate::store::StoreError::from)?;
+    let wanted: State = kept::read(wanted).map_err(crate::store::StoreError::from)?;
     let now = app.store.project(project)?.settings;
     if wanted.settings != now {
         settings::apply(app, project, &now, &wanted.settings)?;

@@ -6,8 +6,10 @@ use super::recipe::picture_size;
 use super::running::Running;
 use super::{App, Result, WorkError};
 use crate::api::job_types::JobInfo;
-use crate::api::types::{CheckInfo, OrderSpec, Package, PackageRequest};
 use crate::model::jobs::{JobKind, JobState, NewJob};
+use crate::model::kept;
+use crate::model::orders::OrderSpec;
+use crate::model::packages::{CheckInfo, Package, PackageRequest};
 use crate::store::StoreError;
 use dome_files::exr_picture::ExrStrips;
 use dome_files::inspect::inspect;
@@ -50,7 +52,7 @@ pub fn order(app: &App, order: i64, request: &PackageRequest) -> Result<JobInfo>
     let job = NewJob {
         kind: JobKind::Package,
         project: Some(row.project),
-        asked: serde_json::to_string(request).map_err(StoreError::from)?,
+        asked: kept::write(request).map_err(StoreError::from)?,
         what,
         // Readers claim what they take.
         memory: 0,
@@ -90,8 +92,7 @@ fn picture(spec: &OrderSpec, request: &PackageRequest, (width, height): (u32, u3
 /// Makes the package of a job from its order's master, reads it back and checks it.
 pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let id = running.job.makes;
-    let request: PackageRequest =
-        serde_json::from_str(&running.job.asked).map_err(StoreError::from)?;
+    let request: PackageRequest = kept::read(&running.job.asked).map_err(StoreError::from)?;
     let order = running.patiently(|| app.store.order_of_package(id))?;
     let row = running.patiently(|| app.store.order(order))?;
     let master = row.files(&app.folder).master();

@@ -7,9 +7,10 @@ use super::pictures::{depth_name, diagnosed, folder_for, keep, path_of, shape_of
 use super::running::Running;
 use super::{App, Result, WorkError, diagnose};
 use crate::api::job_types::JobInfo;
-use crate::api::picture_types::{AssemblyRequest, BroughtPicture, ConvertRequest};
 use crate::api::types::Event;
 use crate::model::jobs::{JobKind, NewJob};
+use crate::model::kept;
+use crate::model::pictures::{AssemblyRequest, BroughtPicture, ConvertRequest};
 use dome_files::faces::FaceGuess;
 use dome_files::rows::PictureRows;
 use dome_files::{PictureFormat, archive};
@@ -182,7 +183,7 @@ fn queue(app: &App, kind: JobKind, what: String, pixels: u64, task: &Task) -> Re
     let job = NewJob {
         kind,
         project: None,
-        asked: serde_json::to_string(task).map_err(crate::store::StoreError::from)?,
+        asked: kept::write(task).map_err(crate::store::StoreError::from)?,
         what,
         // Readers claim what they take.
         memory: 0,
@@ -246,8 +247,7 @@ fn mended(from: &BroughtPicture, fault: &str) -> String {
 
 /// Makes the picture of a job. What was begun of it before is of no use: it is made anew from its beginning.
 pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
-    let task: Task =
-        serde_json::from_str(&running.job.asked).map_err(crate::store::StoreError::from)?;
+    let task: Task = kept::read(&running.job.asked).map_err(crate::store::StoreError::from)?;
     let id = running.job.makes;
     let folder = folder_for(app, id)?;
     let made = match &task {

@@ -4,8 +4,10 @@
 use super::estimate::working_bytes;
 use super::{App, Result};
 use crate::api::stand_types::{FindingInfo, FixInfo};
-use crate::api::types::{OrderSpec, Pose, SceneSettings, Viewpoint};
 use crate::model::jobs::JobState;
+use crate::model::orders::OrderSpec;
+use crate::model::places::{Pose, Viewpoint};
+use crate::model::settings::SceneSettings;
 use crate::store::OrderRow;
 use dome_files::Fingerprint;
 use dome_optics::{PictureSize, Shape};
@@ -147,6 +149,14 @@ fn purpose(shape: Shape, said: Purpose) -> Purpose {
     }
 }
 
+/// Whether two orders are from one viewpoint: by its number; of orders of before by its name.
+fn same_viewpoint(a: &OrderSpec, b: &OrderSpec) -> bool {
+    match (a.viewpoint_number, b.viewpoint_number) {
+        (Some(a), Some(b)) => a == b,
+        _ => a.viewpoint == b.viewpoint,
+    }
+}
+
 fn order_facts(
     app: &App,
     settings: &SceneSettings,
@@ -158,7 +168,7 @@ fn order_facts(
     let size = PictureSize::new(shape, Some(spec.width), None).ok();
     let others = || {
         all.iter()
-            .filter(|o| o.id != row.id && o.spec.viewpoint == spec.viewpoint)
+            .filter(|o| o.id != row.id && same_viewpoint(&o.spec, spec))
     };
     let named = |o: &OrderSpec| o.shape == spec.shape;
     Some(OrderFacts {

@@ -3,7 +3,9 @@
 use super::denoise::calmed;
 use super::running::Running;
 use super::{App, Result, at_once};
-use crate::api::types::{Pose, PreviewRequest, SceneSettings};
+use crate::api::types::PreviewRequest;
+use crate::model::places::Pose;
+use crate::model::settings::SceneSettings;
 use dome_files::{Fingerprint, jpeg};
 use dome_imaging::{Curve, Tone};
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};

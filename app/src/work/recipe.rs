@@ -1,7 +1,7 @@
 //! How a picture is rendered: one way for commands and server. A recipe holds all that decides its pixels, and says so in
 //! the picture's description.
 
-use crate::api::types::OrderSpec;
+use crate::model::orders::OrderSpec;
 use dome_files::picture_file::PictureSpec;
 use dome_files::{Description, Fingerprint, PictureFormat};
 use dome_imaging::LayeredStrip;

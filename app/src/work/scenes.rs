@@ -1,7 +1,7 @@
 //! Scenes in memory and their light: loaded when first needed, the last few kept.
 
 use super::{App, Result, WorkError};
-use crate::api::types::SceneSettings;
+use crate::model::settings::SceneSettings;
 use dome_files::budget::Claim;
 use dome_files::linear_picture;
 use dome_files::{FileError, Fingerprint};

@@ -3,7 +3,8 @@
 use super::bring::summarise;
 use super::scenes::options;
 use super::{App, Result, WorkError};
-use crate::api::types::{SceneSettings, Viewpoint, ViewpointDraft};
+use crate::model::places::{NewViewpoint, Viewpoint};
+use crate::model::settings::SceneSettings;
 use dome_files::archive;
 use dome_trace::{Scene, Sky, Up, stand};
 use glam::DVec3;
@@ -136,7 +137,7 @@ fn move_to(app: &App, id: i64, viewpoint: Viewpoint, place: DVec3) -> Result<()>
 }
 
 /// A viewpoint as it is sent to be changed.
-pub fn draft_of(viewpoint: &Viewpoint) -> ViewpointDraft {
+pub fn draft_of(viewpoint: &Viewpoint) -> NewViewpoint {
     let Viewpoint {
         name,
         pose,
@@ -145,13 +146,12 @@ pub fn draft_of(viewpoint: &Viewpoint) -> ViewpointDraft {
         ride,
         ..
     } = viewpoint.clone();
-    ViewpointDraft {
+    NewViewpoint {
         name,
         pose,
         unlocked,
         opening,
         ride,
-        version: None,
     }
 }
 

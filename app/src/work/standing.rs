@@ -4,10 +4,12 @@ use super::preflight::{Place, info, limits};
 use super::settings::{apply, draft_of};
 use super::{App, Result, WorkError, at_once};
 use crate::api::stand_types::{
-    ClearanceInfo, FloorInfo, MoveRequest, NearInfo, Ride, SeenInfo, ShareInfo, SightLine,
-    SquareAnswer, SquareRequest, StartInfo,
+    ClearanceInfo, FloorInfo, MoveRequest, NearInfo, SeenInfo, ShareInfo, SightLine, SquareAnswer,
+    SquareRequest, StartInfo,
 };
-use crate::api::types::{Pose, SceneSettings, ViewpointDraft};
+use crate::model::places::Ride;
+use crate::model::places::{NewViewpoint, Pose};
+use crate::model::settings::SceneSettings;
 use dome_rules::preflight::{Facts, StandFacts, check};
 use dome_trace::light::object_key;
 use dome_trace::stand::clearance::{FEW_RAYS, Near, RAYS, scan_with};
@@ -303,8 +305,8 @@ pub fn starts(app: &App, project: i64) -> Result<Vec<StartInfo>> {
 pub fn riding(
     scene: &Scene,
     before: Option<&Option<Ride>>,
-    mut draft: ViewpointDraft,
-) -> Result<ViewpointDraft> {
+    mut draft: NewViewpoint,
+) -> Result<NewViewpoint> {
     let Some(ride) = draft.ride.as_mut() else {
         return Ok(draft);
     };
@@ -339,7 +341,7 @@ pub fn known_moves(scene: &Scene, settings: &SceneSettings) -> Result<()> {
 }
 
 /// A copy of a viewpoint with a free name.
-pub fn copy_of(app: &App, project: i64, viewpoint: i64) -> Result<ViewpointDraft> {
+pub fn copy_of(app: &App, project: i64, viewpoint: i64) -> Result<NewViewpoint> {
     let mut draft = draft_of(&app.store.viewpoint(project, viewpoint)?);
     let taken: BTreeMap<String, ()> = app
         .store

@@ -13,6 +13,7 @@ import { SceneStage } from "../scene/SceneStage";
 import { StandStage } from "../stand/StandStage";
 import { Header } from "./Header";
 import { shownStages, stages } from "./stages";
+import { UndoButtons } from "./UndoButtons";
 import { useTitle } from "./useTitle";
 
 const screens: Record<string, (props: { project: Project }) => React.ReactNode> = {
@@ -33,7 +34,14 @@ export function ProjectFrame({ id, stage }: { id: number; stage: string }) {
     <div className="flex h-full flex-col">
       <Header
         title={project?.name ?? ""}
-        aside={project && <PreflightPill key={project.id} project={project} />}
+        aside={
+          project && (
+            <>
+              <UndoButtons key={`undo-${project.id}`} project={project} />
+              <PreflightPill key={project.id} project={project} />
+            </>
+          )
+        }
       >
         {project && (
           <nav aria-label="Stages">

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useLocation, useSearchParams } from "wouter";
 import { api } from "../api/client";
 import type { Project } from "../generated/Project";
@@ -95,23 +95,6 @@ export function StandStage({ project }: { project: Project }) {
       }
     }
   }
-
-  const { undo, redo } = project;
-  const { whole } = stand;
-  useEffect(() => {
-    const keys = (e: KeyboardEvent) => {
-      const typing = e.target instanceof HTMLInputElement && e.target.type !== "checkbox";
-      if (!(e.ctrlKey || e.metaKey) || typing) return;
-      const key = e.key.toLowerCase();
-      const again = key === "y" || (key === "z" && e.shiftKey);
-      if (key !== "z" && !again) return;
-      e.preventDefault();
-      if (again ? redo === null : undo === null) return;
-      whole(() => (again ? api.redo(project.id) : api.undo(project.id)));
-    };
-    window.addEventListener("keydown", keys);
-    return () => window.removeEventListener("keydown", keys);
-  }, [undo, redo, whole, project.id]);
 
   if (!viewpoint) return null;
   const pick = async (heading: number, pitch: number) => {

@@ -174,27 +174,6 @@ export function ViewpointBar(props: Props) {
             </select>
           </>
         )}
-        <span className="flex-1" />
-        <button
-          type="button"
-          className={small}
-          disabled={project.undo === null || stand.busy}
-          title={project.undo ? `Undo: ${project.undo}` : "Nothing to undo"}
-          data-testid="undo"
-          onClick={() => stand.whole(() => api.undo(project.id))}
-        >
-          Undo
-        </button>
-        <button
-          type="button"
-          className={small}
-          disabled={project.redo === null || stand.busy}
-          title={project.redo ? `Do again: ${project.redo}` : "Nothing to do again"}
-          data-testid="redo"
-          onClick={() => stand.whole(() => api.redo(project.id))}
-        >
-          Redo
-        </button>
       </div>
     </div>
   );

@@ -1,0 +1,75 @@
+//! How the model is kept: as JSON with the version of the model, so that later versions know what they read and bring it up to
+//! date, and earlier ones do not misunderstand it.
+
+use serde::Serialize;
+use serde::de::{DeserializeOwned, Error as _};
+use serde_json::{Error, Value};
+
+/// The version of the model that this program writes. What was kept before there were versions is of version 0.
+pub const VERSION: u64 = 1;
+/// The field that tells the version.
+const FIELD: &str = "model";
+
+/// What brings a record of a version to the next, in the order of versions.
+const STEPS: [fn(&mut Value); VERSION as usize] = [
+    // Version 1 is version 0 with its number.
+    |_| {},
+];
+
+/// A record as it is kept.
+pub fn write(record: &impl Serialize) -> Result<String, Error> {
+    let mut value = serde_json::to_value(record)?;
+    if let Value::Object(fields) = &mut value {
+        fields.insert(FIELD.into(), VERSION.into());
+    }
+    serde_json::to_string(&value)
+}
+
+/// A record that was kept by this version or an earlier one.
+pub fn read<T: DeserializeOwned>(text: &str) -> Result<T, Error> {
+    let mut value: Value = serde_json::from_str(text)?;
+    let found = match &mut value {
+        Value::Object(fields) => (fields.remove(FIELD)).map_or(Some(0), |v| v.as_u64()),
+        _ => Some(0),
+    };
+    let found = found.ok_or_else(|| Error::custom("its version is no number"))?;
+    if found > VERSION {
+        return Err(Error::custom(format!(
+            "it was written by a newer Owl Dome: model {found}, and this one knows {VERSION}"
+        )));
+    }
+    for step in STEPS.iter().skip(found as usize) {
+        step(&mut value);
+    }
+    serde_json::from_value(value)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::places::Pose;
+
+    #[test]
+    fn records_tell_their_version_and_newer_ones_are_refused() {
+        let pose = Pose {
+            position: [1.0, 2.0, 3.0],
+            heading_deg: 4.5,
+            pitch_deg: 0.0,
+            roll_deg: 0.0,
+        };
+        let text = write(&pose).unwrap();
+        assert!(text.contains("\"model\":1"), "{text}");
+        assert_eq!(read::<Pose>(&text).unwrap(), pose);
+        // As it was kept before there were versions.
+        let old = serde_json::to_string(&pose).unwrap();
+        assert_eq!(read::<Pose>(&old).unwrap(), pose);
+        for (text, said) in [
+            (text.replace("\"model\":1", "\"model\":7"), "newer"),
+            (text.replace("\"model\":1", "\"model\":\"x\""), "no number"),
+            ("{\"position\":[1".into(), "EOF"),
+        ] {
+            let why = read::<Pose>(&text).unwrap_err().to_string();
+            assert!(why.contains(said), "{why}");
+        }
+    }
+}

@@ -1,0 +1,123 @@
+//! What was ordered, as it is kept.
+
+use super::places::{Opening, Pose};
+use super::settings::SceneSettings;
+use dome_trace::Pass;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// How [`Pass`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "Pass", rename_all = "kebab-case")]
+#[allow(dead_code)]
+pub(crate) enum PassShape {
+    Alpha,
+    Depth,
+    Normal,
+    Albedo,
+    Direct,
+    Indirect,
+    RawLight,
+    Emission,
+    Specular,
+    AmbientOcclusion,
+    Roughness,
+    ObjectMask,
+    Noise,
+}
+
+/// What to render.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct OrderSpec {
+    /// Name of the viewpoint when it was ordered.
+    pub viewpoint: String,
+    /// The viewpoint's number; of orders of before none where no viewpoint had that name any more.
+    #[serde(default)]
+    pub viewpoint_number: Option<i64>,
+    /// Where it stood then.
+    pub pose: Pose,
+    /// What was to be seen first then, if it was not straight ahead.
+    #[serde(default)]
+    pub opening: Option<Opening>,
+    /// Shape of the picture, by its name on the command line.
+    #[serde(default = "full_sphere")]
+    pub shape: String,
+    /// Width in pixels.
+    pub width: u32,
+    /// Height in pixels; it follows from the shape.
+    pub height: u32,
+    /// Samples per pixel; with a noise target the most a pixel may take.
+    pub samples: u32,
+    /// Noise at which a pixel is finished, percent of the displayed value; without it every pixel takes
+    /// all samples.
+    #[serde(default)]
+    pub noise_percent: Option<f32>,
+    /// Seed of the noise.
+    pub seed: u32,
+    /// Surroundings, lights, unit and moment when it was ordered.
+    #[serde(default)]
+    pub settings: SceneSettings,
+    /// Whether it is a draft: only drafts use the draft brightness.
+    #[serde(default)]
+    pub draft: bool,
+    /// What is made beside the picture.
+    #[serde(default)]
+    #[ts(as = "Vec<PassShape>")]
+    pub passes: Vec<Pass>,
+    /// One grey over everything but glass.
+    #[serde(default)]
+    pub clay: bool,
+    /// A lens that is not sharp everywhere.
+    #[serde(default)]
+    pub lens: Option<Lens>,
+    /// Whether noise is taken out of the finished picture.
+    #[serde(default)]
+    pub denoise: bool,
+    /// Brightest light that one sample may add.
+    #[serde(default)]
+    pub clamp: Option<f32>,
+    /// Radius of the ambient occlusion, metres; 1 if absent.
+    #[serde(default)]
+    pub occlusion_m: Option<f32>,
+}
+
+impl OrderSpec {
+    /// Stands for one that cannot be read.
+    pub fn unreadable() -> Self {
+        Self {
+            viewpoint: "Unreadable order".into(),
+            viewpoint_number: None,
+            pose: Pose::default(),
+            opening: None,
+            shape: full_sphere(),
+            width: 2,
+            height: 1,
+            samples: 1,
+            noise_percent: None,
+            seed: 0,
+            settings: SceneSettings::default(),
+            draft: false,
+            passes: Vec::new(),
+            clay: false,
+            lens: None,
+            denoise: false,
+            clamp: None,
+            occlusion_m: None,
+        }
+    }
+}
+
+fn full_sphere() -> String {
+    dome_optics::Shape::Equirect.to_string()
+}
+
+/// A lens with an opening.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct Lens {
+    /// The f-number of a lens of 50 mm.
+    pub fstop: f64,
+    /// Distance at which it is sharp, metres.
+    pub focus_m: f64,
+}
