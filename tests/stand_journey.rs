@@ -226,6 +226,14 @@ async fn moving(server: &Server, b: &Browser) {
         "return document.querySelector('[data-testid=undo]').disabled;",
     )
     .await;
+    b.find("[data-testid=redo]").await.click().await.unwrap();
+    wait_for("the first step again", || {
+        (viewpoint(server, 0)["pose"] == moved["pose"]).then_some(())
+    });
+    undo(b).await;
+    wait_for("and back", || {
+        (viewpoint(server, 0) == before).then_some(())
+    });
 
     // What was changed in the scene is taken back there too, and at any other stage.
     let stops = || settings(server)["draft_stops"].as_f64().unwrap();
@@ -246,14 +254,6 @@ async fn moving(server: &Server, b: &Browser) {
         .await
         .unwrap();
     b.find("[data-testid=horizon-picture]").await;
-    b.find("[data-testid=redo]").await.click().await.unwrap();
-    wait_for("the first step again", || {
-        (viewpoint(server, 0)["pose"] == moved["pose"]).then_some(())
-    });
-    undo(b).await;
-    wait_for("and back", || {
-        (viewpoint(server, 0) == before).then_some(())
-    });
 }
 
 /// Reading and picking on the Horizon, and being square to what was picked.
