@@ -14,6 +14,10 @@ export type OrderSpec = {
  */
 viewpoint: string, 
 /**
+ * The viewpoint's number; of orders of before none where no viewpoint had that name any more.
+ */
+viewpoint_number: number | null, 
+/**
  * Where it stood then.
  */
 pose: Pose, 
