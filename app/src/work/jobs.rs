@@ -275,7 +275,9 @@ fn end(app: &App, running: &Running, outcome: Result<Ended>) -> bool {
         Ok(Ended::Stopped) => (JobState::Stopped, None),
         Err(_) if running.control.is_stopped() => (JobState::Stopped, None),
         Err(e) if e.is_disk_full() => (JobState::Waiting, Some(NO_ROOM.to_owned())),
-        Err(WorkError::File(dome_files::FileError::OutOfMemory { needed, .. })) if !alone => {
+        // What others hold now will be free later.
+        Err(e) if !alone && e.memory_needed().is_some() => {
+            let needed = e.memory_needed().unwrap_or(0);
             (JobState::Waiting, Some(waits_for_memory(needed)))
         }
         Err(e) => (JobState::Failed, Some(e.to_string())),

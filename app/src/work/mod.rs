@@ -30,6 +30,7 @@ use crate::api::types::Event;
 use crate::folder::{DataFolder, bytes_in};
 use crate::model::jobs::JobKind;
 use crate::store::{Store, StoreError};
+use dome_files::FileError;
 use dome_files::budget::told;
 use dome_optics::SizeError;
 use dome_trace::TraceError;
@@ -95,6 +96,15 @@ pub enum WorkError {
 }
 
 impl WorkError {
+    /// The memory that it needed in vain, bytes.
+    pub fn memory_needed(&self) -> Option<u64> {
+        match self {
+            Self::File(FileError::OutOfMemory { needed, .. })
+            | Self::Scene(TraceError::File(FileError::OutOfMemory { needed, .. })) => Some(*needed),
+            _ => None,
+        }
+    }
+
     /// Whether it only lacked room on a disk.
     pub fn is_disk_full(&self) -> bool {
         match self {
