@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 8] = [
+const STEPS: [&str; 9] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -172,10 +172,6 @@ const STEPS: [&str; 8] = [
             CASE state WHEN '\"done\"' THEN 'done' WHEN '\"stopped\"' THEN 'stopped'
                 WHEN '\"failed\"' THEN 'failed' ELSE 'waiting' END,
             id, spent_s, problem FROM render_order;
-    UPDATE render_order SET spec = json_set(spec, '$.viewpoint_number',
-        (SELECT min(v.id) FROM viewpoint v
-            WHERE v.project = render_order.project AND v.name = json_extract(spec, '$.viewpoint')))
-        WHERE json_valid(spec);
     ALTER TABLE render_order DROP COLUMN state;
     ALTER TABLE render_order DROP COLUMN spent_s;
     ALTER TABLE render_order DROP COLUMN problem;
@@ -185,6 +181,11 @@ const STEPS: [&str; 8] = [
         DELETE FROM job WHERE kind = 'package' AND makes = OLD.id; END;
     CREATE TRIGGER picture_gone AFTER DELETE ON picture BEGIN
         DELETE FROM job WHERE kind IN ('conversion', 'assembly', 'mending') AND makes = OLD.id; END;",
+    // Orders know their viewpoint by its number, not by its name alone.
+    "UPDATE render_order SET spec = json_set(spec, '$.viewpoint_number',
+        (SELECT min(v.id) FROM viewpoint v
+            WHERE v.project = render_order.project AND v.name = json_extract(spec, '$.viewpoint')))
+        WHERE json_valid(spec);",
 ];
 
 /// The version this program writes.
@@ -289,7 +290,12 @@ mod tests {
             (Some(dome_trace::Up::Y), Some(dome_trace::Up::Y))
         );
         // The state before the upgrade was kept.
-        let kept = Connection::open(folder.path().join("owl-dome.before-version-8.db")).unwrap();
+        let kept = Connection::open(
+            folder
+                .path()
+                .join(format!("owl-dome.before-version-{LATEST}.db")),
+        )
+        .unwrap();
         let version: i64 = kept
             .query_row("PRAGMA user_version", [], |r| r.get(0))
             .unwrap();
