@@ -265,7 +265,7 @@ async fn picking(server: &Server, b: &Browser) {
     b.point(place).await;
     b.until(
         "the reading",
-        "const t = document.querySelector('[data-testid=reading]').innerText; return t.includes(' m') && !t.includes('Lookout');",
+        "const t = document.querySelector('[data-testid=reading]').innerText; return /^(39.[89]|40.[012])° . (7.[789]|8.[0123])°/.test(t);",
     )
     .await;
     let reading = b.text("[data-testid=reading]").await;

@@ -35,6 +35,17 @@ const SLOW_RULES = new Set(["dark-side", "surroundings", "lamp-in-sight", "trave
 /** Cut above the floor, metres: over tables and sills. */
 const CUT = 1.1;
 
+/** What a reading is asked for: the eye, the heading and pitch, whether the pointer asks, the shape of the scene. */
+type ReadingKey = [readonly [number, number, number], number, number, boolean, string];
+
+/** What lies in a direction: kept together with the direction it was read in, as it comes later than the pointer. */
+interface Reading {
+  heading: number;
+  pitch: number;
+  pointed: boolean;
+  seen: SeenInfo | null;
+}
+
 /** Where the viewer stands: plan, section, live Horizon and Lookout. */
 export function StandStage({ project }: { project: Project }) {
   const [, go] = useLocation();
@@ -63,9 +74,14 @@ export function StandStage({ project }: { project: Project }) {
 
   // Without a pointer the Lookout's centre is read: so it can be done by keys.
   const place = hover ?? worldOf(view.lon, view.lat, pose);
-  const reading = useLatest<[readonly [number, number, number], number, number, string], SeenInfo | null>(
-    stand.dragging ? null : [pose.position, place[0], place[1], version],
-    ([position, heading, pitch]) => api.look(project.id, [...position], heading, pitch),
+  const reading = useLatest<ReadingKey, Reading>(
+    stand.dragging ? null : [pose.position, place[0], place[1], hover !== null, version],
+    async ([position, heading, pitch, pointed]) => ({
+      heading,
+      pitch,
+      pointed,
+      seen: await api.look(project.id, [...position], heading, pitch),
+    }),
   );
   const places = project.viewpoints.map((v) => v.pose.position);
   const { data: sights } = useQuery({
@@ -198,14 +214,17 @@ export function StandStage({ project }: { project: Project }) {
       <HorizonMarks marks={marks} turn={pose} />
     </Horizon>
   );
-  const seen = reading.value;
+  const read = reading.value;
   const under = (
     <p className="ml-9 min-h-5 truncate text-xs" data-testid="reading" aria-live="off">
-      {hover === null ? "In the Lookout's centre: " : ""}
-      {`${degrees(wrapHeading(place[0]))} / ${degrees(place[1])} · ${
-        seen ? `${seen.name}, ${seen.material}, ${length(seen.distance_m)}` : "nothing of the scene"
-      }`}
-      {hover === null && " · point, click to pick, drag to turn"}
+      {read !== null && !read.pointed ? "In the Lookout's centre: " : ""}
+      {read !== null &&
+        `${degrees(wrapHeading(read.heading))} / ${degrees(read.pitch)} · ${
+          read.seen
+            ? `${read.seen.name}, ${read.seen.material}, ${length(read.seen.distance_m)}`
+            : "nothing of the scene"
+        }`}
+      {read !== null && !read.pointed && " · point, click to pick, drag to turn"}
     </p>
   );
   const tabs: [Tab, string][] = [
