@@ -292,7 +292,10 @@ fn bench(name: &str, path: &std::path::Path) {
     } else {
         stand::middle(&scene)
     };
-    let (positions, triangles) = scene.geometry();
+    let corners = scene.all_corners();
+    let positions = corners.as_flattened();
+    let numbers: Vec<u32> = (0..positions.len() as u32).collect();
+    let triangles = numbers.as_chunks::<3>().0;
     let start = Instant::now();
     let accel = Accel::build(positions, triangles);
     let build_s = start.elapsed().as_secs_f64();

@@ -147,7 +147,7 @@ impl Tracer<'_> {
         // Absorption per metre of the body that the path is in.
         let mut absorption: Option<Vec3> = None;
         while passed <= MAX_PASSED {
-            let Some(hit) = scene.accel.closest(&ray) else {
+            let Some(hit) = scene.hit(&ray) else {
                 self.leave(&mut path, ray.direction, last.as_ref());
                 break;
             };
@@ -439,7 +439,7 @@ impl Tracer<'_> {
     fn transmittance(&self, mut ray: TraceRay, light: Vec3) -> Vec3 {
         let end = ray;
         if !self.scene.see_through {
-            return if self.scene.accel.blocked(&ray) {
+            return if self.scene.blocked(&ray) {
                 Vec3::ZERO
             } else {
                 light
@@ -447,7 +447,7 @@ impl Tracer<'_> {
         }
         let mut left = light;
         for _ in 0..MAX_PASSED {
-            let Some(hit) = self.scene.accel.closest(&ray) else {
+            let Some(hit) = self.scene.hit(&ray) else {
                 return left;
             };
             if !self.scene.material_of(hit.triangle).lets_straight_through() {

@@ -1,7 +1,7 @@
 //! Objects that stand elsewhere than their file says: a layer of its own over the scene, never written
 //! into the file.
 
-use glam::{Mat4, Vec3};
+use glam::{DMat4, DVec3};
 use serde::{Deserialize, Serialize};
 
 /// Objects moved together: turned about an upright line, then shifted.
@@ -34,12 +34,12 @@ impl ObjectMove {
     }
 
     /// From where things were to where they are.
-    pub fn transform(&self) -> Mat4 {
-        let line = Vec3::new(self.about[0] as f32, 0.0, self.about[1] as f32);
-        let by = glam::DVec3::from(self.by).as_vec3();
+    pub fn transform(&self) -> DMat4 {
+        let line = DVec3::new(self.about[0], 0.0, self.about[1]);
+        let by = DVec3::from(self.by);
         // Clockwise seen from above is a negative turn about +Y.
-        let turn = Mat4::from_rotation_y(-(self.turn_deg.to_radians() as f32));
-        Mat4::from_translation(by + line) * turn * Mat4::from_translation(-line)
+        let turn = DMat4::from_rotation_y(-self.turn_deg.to_radians());
+        DMat4::from_translation(by + line) * turn * DMat4::from_translation(-line)
     }
 
     /// The same in a scene that is `factor` times as large.

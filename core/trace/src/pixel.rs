@@ -115,7 +115,7 @@ impl Shooter<'_> {
         let frame = Frame::new(first.normal);
         let direction = frame.world(crate::bsdf::cosine_hemisphere(place));
         let ray = first.place.ray(first.geometric, direction).until(radius);
-        if direction.dot(first.geometric) <= 0.0 || self.tracer.scene.accel.blocked(&ray) {
+        if direction.dot(first.geometric) <= 0.0 || self.tracer.scene.blocked(&ray) {
             0.0
         } else {
             1.0
@@ -134,7 +134,7 @@ impl Shooter<'_> {
         let start = ray.origin;
         let scene = self.tracer.scene;
         for _ in 0..64 {
-            let Some(hit) = scene.accel.closest(&ray) else {
+            let Some(hit) = scene.hit(&ray) else {
                 return nothing;
             };
             let object = scene.object_of(hit.triangle);

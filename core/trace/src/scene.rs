@@ -1,21 +1,35 @@
-//! A scene ready to be traced: world-space triangles, objects, materials, textures, lamps.
+//! A scene ready to be traced: triangles where they stand, objects, materials, textures, lamps.
 
+mod body;
 mod builder;
 mod content;
+mod document;
+mod instance;
+mod mesh;
+mod rig;
+mod spot;
 
-pub use builder::{MeshPart, SceneBuilder};
+pub use builder::SceneBuilder;
+pub(crate) use builder::Stands;
+pub(crate) use document::Frame;
+pub use document::{Document, MAX_TRIANGLES};
+pub use mesh::MeshPart;
+pub(crate) use mesh::{Mesh, Part};
+pub use rig::Motion;
+pub(crate) use rig::{Between, Property, Rest, Rig, Skin, Track};
 
-use crate::accel::{Accel, Hit, TraceRay};
-use crate::departure::Departure;
+use crate::accel::instances::Instances;
+use crate::accel::{Hit, TraceRay};
 use crate::lamp::Lamp;
 use crate::material::Material;
 use crate::sky::Sky;
-use crate::texture::{Meaning, Texture};
+use body::Body;
 use dome_files::Fingerprint;
-use dome_files::budget::Claim;
 use dome_files::decode::Rgba8;
-use glam::{DVec3, Mat3, Vec2, Vec3, Vec4};
-use std::sync::OnceLock;
+use glam::Vec3;
+use instance::Instance;
+use std::ops::Range;
+use std::sync::{Arc, OnceLock};
 
 /// One thing of the scene, as the artist named it.
 #[derive(Clone, Debug)]
@@ -73,78 +87,29 @@ pub struct SceneCamera {
     pub node: u32,
 }
 
-/// What a triangle belongs to.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Owner {
-    pub(crate) material: u32,
-    pub(crate) object: u32,
-}
-/// What some meshes carry at their corners and others do not; empty until the first one does.
-#[derive(Default)]
-struct Optional<T> {
-    values: Vec<T>,
-}
-
-impl<T: Copy> Optional<T> {
-    /// Takes the values of `count` more corners after `before` others, or `missing` for each.
-    fn extend(&mut self, before: usize, count: usize, values: &[T], missing: T) {
-        if values.is_empty() && self.values.is_empty() {
-            return;
-        }
-        self.values.resize(before, missing);
-        self.values.extend(values.iter().take(count));
-        self.values.resize(before + count, missing);
-    }
-
-    fn corners(&self, triangle: [u32; 3]) -> Option<[T; 3]> {
-        (!self.values.is_empty()).then(|| triangle.map(|i| self.values[i as usize]))
-    }
-}
-
-/// What corners carry beside their position.
-#[derive(Default)]
-struct Corners {
-    normals: Vec<Vec3>,
-    uvs: Vec<Vec2>,
-    second_uvs: Optional<Vec2>,
-    colours: Optional<Vec4>,
-    /// Direction of growing u in the world, and whether v grows with its cross product.
-    tangents: Optional<Vec4>,
-}
-
-impl Corners {
-    /// Turns what a corner carries along with it.
-    fn turn(&mut self, corner: usize, turn: &Mat3) {
-        self.normals[corner] = *turn * self.normals[corner];
-        if let Some(t) = self.tangents.values.get_mut(corner) {
-            *t = (*turn * t.truncate()).extend(t.w);
-        }
-    }
-}
-/// Lowest and highest corner of the objects that have triangles.
-fn bounds(objects: &[Object]) -> (Vec3, Vec3) {
-    objects
-        .iter()
-        .filter(|o| o.triangles > 0)
-        .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(low, high), o| {
-            (low.min(o.min), high.max(o.max))
-        })
-}
-
-/// A scene that can be traced.
-pub struct Scene {
-    pub(crate) positions: Vec<Vec3>,
-    corners: Corners,
-    pub(crate) triangles: Vec<[u32; 3]>,
-    pub(crate) owners: Vec<Owner>,
-    objects: Vec<Object>,
+/// What a scene has at every moment.
+struct Stock {
     materials: Vec<Material>,
-    pub(crate) pictures: Vec<Rgba8>,
+    pictures: Vec<Rgba8>,
+    groups: Vec<Group>,
+    /// The fingerprint of materials and textures; found when first asked for.
+    content: OnceLock<Fingerprint>,
+}
+
+/// A scene that can be traced, as it is at one moment.
+///
+/// Triangles are numbered: first those of the base, which stand in the world's own frame, then those of each instance.
+pub struct Scene {
+    base: Arc<Body>,
+    instances: Vec<Instance>,
+    /// The tree over the instances, if there are any.
+    over: Option<Instances>,
+    objects: Vec<Object>,
+    triangles: u32,
     lamps: Vec<Lamp>,
     cameras: Vec<SceneCamera>,
     movers: Vec<Mover>,
-    groups: Vec<Group>,
-    pub(crate) accel: Accel,
+    stock: Arc<Stock>,
     /// Whether anything lets light straight through, so that shadows must look closer.
     pub(crate) see_through: bool,
     /// Which objects are closed round others; found when first asked for.
@@ -153,14 +118,20 @@ pub struct Scene {
     content: OnceLock<Fingerprint>,
     /// What the file says surrounds it; renders are told their own.
     pub sky: Sky,
-    memory: Claim,
 }
 
 impl Scene {
-    /// Memory that its corners, triangles and textures take, bytes.
+    /// Memory that its corners, triangles and textures take, bytes; what several instances share counts once.
     pub fn memory_bytes(&self) -> u64 {
-        let pictures: u64 = self.pictures.iter().map(|p| p.memory.bytes()).sum();
-        self.memory.bytes() + pictures
+        let pictures: u64 = self.stock.pictures.iter().map(|p| p.memory.bytes()).sum();
+        let mut bodies: Vec<&Arc<Body>> = self.instances.iter().map(|i| &i.body).collect();
+        bodies.push(&self.base);
+        bodies.sort_by_key(|b| Arc::as_ptr(b));
+        bodies.dedup_by_key(|b| Arc::as_ptr(b));
+        let instances = size_of_val(&self.instances[..]) as u64;
+        let over = self.over.as_ref().map_or(0, Instances::bytes) as u64;
+        let bodies: u64 = bodies.iter().map(|b| b.memory_bytes()).sum();
+        pictures + bodies + instances + over
     }
 
     /// The objects.
@@ -170,12 +141,12 @@ impl Scene {
 
     /// The materials.
     pub fn materials(&self) -> &[Material] {
-        &self.materials
+        &self.stock.materials
     }
 
     /// The pictures of its textures.
     pub fn pictures(&self) -> &[Rgba8] {
-        &self.pictures
+        &self.stock.pictures
     }
 
     /// The lamps without a body.
@@ -195,45 +166,123 @@ impl Scene {
 
     /// Groups that objects belong to.
     pub fn groups(&self) -> &[Group] {
-        &self.groups
+        &self.stock.groups
     }
 
-    /// Number of triangles.
+    /// Number of triangles, those of each instance counted.
     pub fn triangle_count(&self) -> usize {
-        self.triangles.len()
+        self.triangles as usize
+    }
+
+    /// Number of triangles that are kept in memory.
+    pub fn kept_triangles(&self) -> usize {
+        let mut bodies: Vec<&Arc<Body>> = self.instances.iter().map(|i| &i.body).collect();
+        bodies.push(&self.base);
+        bodies.sort_by_key(|b| Arc::as_ptr(b));
+        bodies.dedup_by_key(|b| Arc::as_ptr(b));
+        bodies.iter().map(|b| b.triangles.len()).sum()
+    }
+
+    /// All triangles that give light, in their order.
+    pub fn emitting(&self) -> impl Iterator<Item = u32> {
+        let instances =
+            (self.instances.iter()).flat_map(|i| i.body.emitting.iter().map(move |t| t + i.first));
+        self.base.emitting.iter().copied().chain(instances)
     }
 
     /// Number of triangles that give light.
     pub fn emitting_triangles(&self) -> usize {
-        self.owners
-            .iter()
-            .filter(|o| self.materials[o.material as usize].emits())
-            .count()
+        self.emitting().count()
+    }
+
+    /// Which triangles stand in the world's own frame; the others are parts of instances.
+    pub(crate) fn own_triangles(&self) -> usize {
+        self.base.triangles.len()
+    }
+
+    /// The triangles by where they are: ranges of them and the box round each range, metres.
+    pub(crate) fn ranges(&self) -> impl Iterator<Item = (Range<u32>, (Vec3, Vec3))> {
+        let base = 0..self.own_triangles() as u32;
+        let base = (!base.is_empty()).then(|| (base, self.base.bounds()));
+        let instances = (self.instances.iter()).map(|i| (i.first..i.first + i.count(), i.bounds));
+        base.into_iter().chain(instances)
+    }
+
+    /// All triangles of some objects.
+    pub fn triangles_of(&self, object: u32) -> Vec<u32> {
+        let mut found = Vec::new();
+        for (range, _) in self.ranges() {
+            let (body, instance, _) = self.locate(range.start);
+            match instance.and_then(|i| i.object) {
+                Some(all) if all == object => found.extend(range),
+                Some(_) => {}
+                None => found.extend(
+                    (range.zip(&body.owners))
+                        .filter(|(_, o)| o.object == object)
+                        .map(|(t, _)| t),
+                ),
+            }
+        }
+        found
     }
 
     /// Lowest and highest corner of everything, metres.
     pub fn bounds(&self) -> (Vec3, Vec3) {
-        bounds(&self.objects)
+        self.objects
+            .iter()
+            .filter(|o| o.triangles > 0)
+            .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(low, high), o| {
+                (low.min(o.min), high.max(o.max))
+            })
     }
 
     /// The first thing a ray meets.
+    #[inline]
     pub fn hit(&self, ray: &TraceRay) -> Option<Hit> {
-        self.accel.closest(ray)
+        let hit = self.base.accel.closest(ray);
+        match &self.over {
+            None => hit,
+            Some(over) => over.closest(ray, hit),
+        }
     }
 
-    /// The object that a hit triangle belongs to.
+    /// Whether anything stands between the ray's start and its far end.
+    #[inline]
+    pub fn blocked(&self, ray: &TraceRay) -> bool {
+        self.base.accel.blocked(ray) || self.over.as_ref().is_some_and(|o| o.blocked(ray))
+    }
+
+    /// The body that a triangle is part of, where it stands unless it is the base, and the triangle's number in it.
+    #[inline]
+    fn locate(&self, triangle: u32) -> (&Body, Option<&Instance>, u32) {
+        if (triangle as usize) < self.base.triangles.len() {
+            return (&self.base, None, triangle);
+        }
+        let at = self.instances.partition_point(|i| i.first <= triangle) - 1;
+        let instance = &self.instances[at];
+        (&instance.body, Some(instance), triangle - instance.first)
+    }
+
+    /// The object that a triangle belongs to.
     pub fn object_of(&self, triangle: u32) -> u32 {
-        self.owners[triangle as usize].object
-    }
-
-    /// All corner positions, and the corners of the triangles.
-    pub fn geometry(&self) -> (&[Vec3], &[[u32; 3]]) {
-        (&self.positions, &self.triangles)
+        let (body, instance, own) = self.locate(triangle);
+        let all = instance.and_then(|i| i.object);
+        all.unwrap_or_else(|| body.owners[own as usize].object)
     }
 
     /// The corners of a triangle, metres.
     pub fn corners(&self, triangle: u32) -> [Vec3; 3] {
-        self.triangles[triangle as usize].map(|i| self.positions[i as usize])
+        let (body, instance, own) = self.locate(triangle);
+        let corners = body.triangles[own as usize].map(|i| body.positions[i as usize]);
+        match instance {
+            None => corners,
+            Some(i) => corners.map(|p| i.at(p.as_dvec3()).as_vec3()),
+        }
+    }
+
+    /// All triangles by their corners, metres.
+    pub fn all_corners(&self) -> Vec<[Vec3; 3]> {
+        (0..self.triangles).map(|t| self.corners(t)).collect()
     }
 
     /// Whether an object is a closed shape with other objects in it, such as a room that is one box turned
@@ -247,159 +296,7 @@ impl Scene {
 
     /// The material of a triangle.
     pub fn material_of(&self, triangle: u32) -> &Material {
-        &self.materials[self.owners[triangle as usize].material as usize]
-    }
-
-    /// A place on a triangle for looking things up.
-    pub(crate) fn spot(&self, triangle: u32, u: f32, v: f32) -> Spot<'_> {
-        Spot {
-            scene: self,
-            triangle,
-            corners: self.triangles[triangle as usize],
-            weights: [1.0 - u - v, u, v],
-        }
-    }
-}
-
-/// A place on a triangle: textures and corner values are looked up there.
-pub(crate) struct Spot<'a> {
-    scene: &'a Scene,
-    triangle: u32,
-    corners: [u32; 3],
-    weights: [f32; 3],
-}
-
-impl Spot<'_> {
-    fn mix<T: std::ops::Mul<f32, Output = T> + std::ops::Add<Output = T>>(&self, c: [T; 3]) -> T {
-        let [a, b, c] = c;
-        let [wa, wb, wc] = self.weights;
-        a * wa + b * wb + c * wc
-    }
-
-    /// From the corners, not along the ray, and in double precision: rounded once.
-    pub(crate) fn position(&self) -> Vec3 {
-        let [a, b, c] = self
-            .corners
-            .map(|i| self.scene.positions[i as usize].as_dvec3());
-        let [_, u, v] = self.weights.map(f64::from);
-        let mixed: DVec3 = a * (1.0 - u - v) + b * u + c * v;
-        mixed.as_vec3()
-    }
-
-    /// The place as one that rays leave from.
-    pub(crate) fn departure(&self) -> Departure {
-        Departure {
-            position: self.position(),
-            triangle: self.triangle,
-            reach: self
-                .corners
-                .map(|i| self.scene.positions[i as usize].abs().max_element())
-                .into_iter()
-                .fold(0.0, f32::max),
-        }
-    }
-
-    pub(crate) fn normal(&self) -> Vec3 {
-        self.mix(self.corners.map(|i| self.scene.corners.normals[i as usize]))
-            .normalize_or_zero()
-    }
-
-    fn corner_uvs(&self, set: u8) -> [Vec2; 3] {
-        if set == 0 {
-            return self.corners.map(|i| self.scene.corners.uvs[i as usize]);
-        }
-        let second = &self.scene.corners.second_uvs;
-        second.corners(self.corners).unwrap_or_default()
-    }
-
-    /// The texture's value here.
-    pub(crate) fn texture(&self, texture: &Texture, meaning: Meaning) -> Vec4 {
-        let uv = self.mix(self.corner_uvs(texture.set));
-        texture.sample(&self.scene.pictures, uv, meaning)
-    }
-
-    /// A factor times one channel of an optional picture of data.
-    pub(crate) fn scaled(&self, factor: f32, texture: &Option<Texture>, channel: usize) -> f32 {
-        match texture {
-            Some(t) if factor > 0.0 => factor * self.texture(t, Meaning::Data)[channel],
-            _ => factor,
-        }
-    }
-
-    /// A colour times an optional picture of colour.
-    pub(crate) fn tinted(&self, colour: [f32; 3], texture: &Option<Texture>) -> Vec3 {
-        let colour = Vec3::from(colour);
-        match texture {
-            Some(t) if colour != Vec3::ZERO => colour * self.texture(t, Meaning::Colour).truncate(),
-            _ => colour,
-        }
-    }
-
-    /// The corner colours' mix.
-    pub(crate) fn colour(&self) -> Vec4 {
-        let colours = &self.scene.corners.colours;
-        colours
-            .corners(self.corners)
-            .map_or(Vec4::ONE, |c| self.mix(c))
-    }
-
-    /// How much is there: 0 a hole, 1 solid.
-    pub(crate) fn opacity(&self, material: &Material) -> f32 {
-        use crate::material::Alpha;
-        let alpha = || {
-            let mut alpha = material.opacity * self.colour().w;
-            if let Some(t) = &material.base_texture {
-                alpha *= self.texture(t, Meaning::Data).w;
-            }
-            self.scaled(alpha, &material.opacity_texture, 0)
-        };
-        match material.alpha {
-            Alpha::Opaque => 1.0,
-            Alpha::Mask(limit) => {
-                if alpha() >= limit {
-                    1.0
-                } else {
-                    0.0
-                }
-            }
-            Alpha::Blend => alpha().clamp(0.0, 1.0),
-        }
-    }
-
-    /// Light that the surface gives, before it is dimmed.
-    pub(crate) fn emission(&self, material: &Material) -> Vec3 {
-        self.tinted(material.emission, &material.emission_texture)
-    }
-
-    /// The normal that a normal picture gives to a surface of normal `n`, or `None` where the texture
-    /// coordinates give no direction.
-    pub(crate) fn bent_normal(&self, n: Vec3, (texture, scale): &(Texture, f32)) -> Option<Vec3> {
-        let given = self.scene.corners.tangents.corners(self.corners);
-        let mixed = given.map(|t| self.mix(t)).unwrap_or(Vec4::ZERO);
-        let (tangent, hand) = if mixed.truncate().length_squared() > 0.0 {
-            (mixed.truncate(), mixed.w)
-        } else {
-            self.uv_tangent(n, texture.set)?
-        };
-        let tangent = (tangent - n * n.dot(tangent)).try_normalize()?;
-        let bitangent = n.cross(tangent) * hand.signum();
-        let t = self.texture(texture, Meaning::Data).truncate() * 2.0 - 1.0;
-        (tangent * (t.x * scale) + bitangent * (t.y * scale) + n * t.z).try_normalize()
-    }
-
-    /// The direction of growing u from positions and texture coordinates, and the hand of the frame.
-    fn uv_tangent(&self, n: Vec3, set: u8) -> Option<(Vec3, f32)> {
-        let [a, b, c] = self.corners.map(|i| self.scene.positions[i as usize]);
-        let [ua, ub, uc] = self.corner_uvs(set);
-        let (e1, e2, d1, d2) = (b - a, c - a, ub - ua, uc - ua);
-        let det = d1.x * d2.y - d2.x * d1.y;
-        if det == 0.0 || !det.is_finite() {
-            return None;
-        }
-        let tangent = (e1 * d2.y - e2 * d1.y) / det;
-        let bitangent = (e2 * d1.x - e1 * d2.x) / det;
-        // v runs downwards in glTF; its tangent space takes the green channel upwards, against it.
-        let up = -bitangent;
-        Some((tangent, n.cross(tangent).dot(up)))
+        let (body, _, own) = self.locate(triangle);
+        &self.stock.materials[body.owners[own as usize].material as usize]
     }
 }

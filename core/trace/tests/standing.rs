@@ -237,7 +237,7 @@ proptest! {
 
 /// The scene of the property above with a change on top, as an import applies it.
 fn rebuilt(change: &ObjectMove) -> Scene {
-    let place = change.transform();
+    let place = change.transform().as_mat4();
     build(&[
         ("Ground", block([200.0, 0.1, 200.0]), at(0.0, -0.1, 0.0)),
         (

@@ -23,13 +23,13 @@ fn read(path: &Path, up: Option<Up>) -> Imported {
 /// The same scene as an OBJ with Z up, which is how many programs write it.
 fn with_z_up(path: &Path, folder: &Path) -> PathBuf {
     let scene = read(path, Some(Up::Y)).scene;
-    let (positions, triangles) = scene.geometry();
+    let triangles = scene.all_corners();
     let mut text = String::new();
-    for p in positions {
+    for p in triangles.iter().flatten() {
         writeln!(text, "v {} {} {}", p.x, -p.z, p.y).unwrap();
     }
-    for [a, b, c] in triangles {
-        writeln!(text, "f {} {} {}", a + 1, b + 1, c + 1).unwrap();
+    for t in 0..triangles.len() {
+        writeln!(text, "f {} {} {}", 3 * t + 1, 3 * t + 2, 3 * t + 3).unwrap();
     }
     let to = folder.join("z-up.obj");
     std::fs::write(&to, text).unwrap();

@@ -5,8 +5,8 @@
 //! Products are fused only where the portable code fuses them too, so that every number equals its.
 #![allow(unsafe_code)]
 
-use super::tree::{Child, LANES, Packet, Place, Tree, WIDTH};
-use super::{GAMMA_2, GAMMA_3, GAMMA_5, Hit, Shear, TraceRay, Walk};
+use super::tree::{Child, Packet, Place, Tree};
+use super::{GAMMA_2, GAMMA_3, GAMMA_5, Hit, LANES, Shear, TraceRay, WIDTH, Walk};
 use std::arch::x86_64::*;
 use std::mem::MaybeUninit;
 
@@ -65,6 +65,8 @@ struct Sheared {
     start: [__m128; 3],
     shear: [__m128; 3],
     axes: [usize; 3],
+    /// How far the start may be off.
+    slack: __m128,
     /// The triangles that the ray passes.
     passes: [__m128i; 2],
 }
@@ -72,7 +74,7 @@ struct Sheared {
 #[target_feature(enable = "avx2,fma")]
 #[inline]
 fn sheared(ray: &TraceRay) -> Sheared {
-    let shear = Shear::new(ray.direction);
+    let shear = Shear::new(ray);
     let origin = ray.origin.to_array();
     let narrow = |v: [f32; 3]| [_mm_set1_ps(v[0]), _mm_set1_ps(v[1]), _mm_set1_ps(v[2])];
     let along = |k: usize| origin[shear.axes[k]];
@@ -80,6 +82,7 @@ fn sheared(ray: &TraceRay) -> Sheared {
         start: narrow([along(0), along(1), along(2)]),
         shear: narrow([shear.x, shear.y, shear.z]),
         axes: shear.axes,
+        slack: _mm_set1_ps(shear.slack),
         passes: [
             _mm_set1_epi32(ray.passes[0] as i32),
             _mm_set1_epi32(ray.passes[1] as i32),
@@ -189,9 +192,9 @@ fn triangles(
         _mm_set1_ps(GAMMA_5),
     );
     let (dx, dy, dz) = (
-        _mm_mul_ps(five, _mm_add_ps(x, z)),
-        _mm_mul_ps(five, _mm_add_ps(y, z)),
-        _mm_mul_ps(three, z),
+        _mm_add_ps(_mm_mul_ps(five, _mm_add_ps(x, z)), s.slack),
+        _mm_add_ps(_mm_mul_ps(five, _mm_add_ps(y, z)), s.slack),
+        _mm_add_ps(_mm_mul_ps(three, z), s.slack),
     );
     let de = _mm_mul_ps(
         _mm_set1_ps(2.0),
@@ -225,7 +228,7 @@ fn triangles(
         rest &= rest - 1;
         inside &= !(1 << lane);
         if let Some((d, b, c)) =
-            Shear::new(ray.direction).intersect(&ray.origin.to_array(), packet.triangle(lane))
+            Shear::new(ray).intersect(&ray.origin.to_array(), packet.triangle(lane))
             && d <= far
         {
             inside |= 1 << lane;

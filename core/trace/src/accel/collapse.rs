@@ -5,7 +5,7 @@
 //! on GPUs through compressed wide BVHs" (HPG 2017), section 3.1. For every node and for every number of
 //! roots up to seven it finds the cheapest set of so many wide nodes and leaves that cover the node.
 
-use super::tree::{LANES, WIDTH};
+use super::{LANES, WIDTH};
 use dome_imaging::pages::{with_large_pages, zeros};
 use obvhs::bvh2::Bvh2;
 

@@ -8,12 +8,18 @@
 #[cfg(target_arch = "x86_64")]
 mod avx2;
 mod collapse;
+pub mod instances;
 mod portable;
 mod tree;
 mod two_way;
 
 use glam::{DVec3, Vec3};
 use tree::Tree;
+
+/// Children of a node.
+const WIDTH: usize = 8;
+/// Triangles of a packet.
+const LANES: usize = 4;
 
 /// A ray in single precision with the range of distances that count.
 #[derive(Clone, Copy, Debug)]
@@ -26,6 +32,8 @@ pub struct TraceRay {
     pub far: f32,
     /// Triangles that it passes: the one it starts on and the one it goes to.
     passes: [u32; 2],
+    /// How much farther the start really lies than its rounded coordinates say.
+    nudge: Vec3,
 }
 
 /// No triangle.
@@ -39,6 +47,7 @@ impl TraceRay {
             direction,
             far: f32::INFINITY,
             passes: [NONE; 2],
+            nudge: Vec3::ZERO,
         }
     }
 
@@ -190,6 +199,9 @@ const GAMMA_5: f32 = gamma(5.0);
 /// The shear that lays a ray along its longest axis.
 struct Shear {
     direction: Vec3,
+    nudge: Vec3,
+    /// How far the start may be off along the shear's axes, for distances.
+    slack: f32,
     axes: [usize; 3],
     x: f32,
     y: f32,
@@ -198,7 +210,8 @@ struct Shear {
 
 impl Shear {
     #[inline(always)]
-    fn new(direction: Vec3) -> Self {
+    fn new(ray: &TraceRay) -> Self {
+        let direction = ray.direction;
         let d = direction.to_array();
         let a = direction.abs();
         let kz = if a.x > a.y && a.x > a.z {
@@ -212,12 +225,16 @@ impl Shear {
         if d[kz] < 0.0 {
             std::mem::swap(&mut kx, &mut ky); // keeps the winding
         }
+        let z = 1.0 / d[kz];
         Self {
             direction,
+            nudge: ray.nudge,
+            // Sheared coordinates move by at most twice what the start moves; distances grow with the ray's slowness.
+            slack: 2.0 * ray.nudge.abs().max_element() * z.abs().max(1.0),
             axes: [kx, ky, kz],
             x: d[kx] / d[kz],
             y: d[ky] / d[kz],
-            z: 1.0 / d[kz],
+            z,
         }
     }
 
@@ -263,10 +280,11 @@ impl Shear {
             largest(az, bz, cz),
             largest(u, v, w),
             inverse,
+            self.slack,
         );
         if t.abs() <= bound {
             // So near that single precision cannot say on which side of the start; double can.
-            let t = exact_distance(*origin, self.direction, corners)?;
+            let t = exact_distance(*origin, self.nudge, self.direction, corners)?;
             return Some((t, v * inverse, w * inverse));
         }
         (t > 0.0).then_some((t, v * inverse, w * inverse))
@@ -274,22 +292,29 @@ impl Shear {
 }
 
 /// How far the distance of a hit may be off: the bound of Pharr, Jakob and Humphreys (Physically Based
-/// Rendering, 4th edition, section 6.8.7) from the largest sheared coordinates and edge functions.
+/// Rendering, 4th edition, section 6.8.7) from the largest sheared coordinates and edge functions. `slack` is how far the
+/// coordinates are off already.
 #[inline(always)]
-fn distance_error(x: f32, y: f32, z: f32, edge: f32, inverse: f32) -> f32 {
-    let (dx, dy, dz) = (GAMMA_5 * (x + z), GAMMA_5 * (y + z), GAMMA_3 * z);
+fn distance_error(x: f32, y: f32, z: f32, edge: f32, inverse: f32, slack: f32) -> f32 {
+    let (dx, dy) = (GAMMA_5 * (x + z) + slack, GAMMA_5 * (y + z) + slack);
+    let dz = GAMMA_3 * z + slack;
     let de = 2.0 * ((GAMMA_2 * x) * y + (dy * x + dx * y));
     3.0 * (((GAMMA_3 * edge) * z + de * z) + dz * edge) * inverse.abs()
 }
 
 /// The distance to a triangle's plane in double precision, if it is surely ahead of the start.
 #[cold]
-fn exact_distance(origin: [f32; 3], direction: Vec3, corners: [[f32; 3]; 3]) -> Option<f32> {
+fn exact_distance(
+    origin: [f32; 3],
+    nudge: Vec3,
+    direction: Vec3,
+    corners: [[f32; 3]; 3],
+) -> Option<f32> {
     let at = |p: [f32; 3]| DVec3::from(p.map(f64::from));
     let [a, b, c] = corners.map(at);
     let (edge, other) = (b - a, c - a);
     let normal = edge.cross(other);
-    let offset = a - at(origin);
+    let offset = a - (at(origin) + nudge.as_dvec3());
     let height = normal.dot(offset);
     let rounding = edge.length() * other.length() * offset.length() * (16.0 * f64::EPSILON);
     let distance = height / normal.dot(direction.as_dvec3());

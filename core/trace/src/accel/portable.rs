@@ -1,7 +1,7 @@
 //! Walking the tree with plain code: for machines without AVX2, and the measure for the vector code.
 
-use super::tree::{Child, Place, Tree, WIDTH};
-use super::{Hit, Shear, TraceRay, Walk};
+use super::tree::{Child, Place, Tree};
+use super::{Hit, Shear, TraceRay, WIDTH, Walk};
 
 /// The children of a node whose boxes the ray enters before `far`, with the distances of entry.
 fn entered(tree: &Tree, walk: &Walk, node: usize, far: f32, mut found: impl FnMut(f32, Child)) {
@@ -23,7 +23,7 @@ fn entered(tree: &Tree, walk: &Walk, node: usize, far: f32, mut found: impl FnMu
 }
 
 pub(super) fn closest(tree: &Tree, ray: &TraceRay) -> Option<Hit> {
-    let (walk, shear) = (Walk::new(ray), Shear::new(ray.direction));
+    let (walk, shear) = (Walk::new(ray), Shear::new(ray));
     let mut best: Option<Hit> = None;
     let mut stack = vec![(0.0f32, None)];
     while let Some((enter, child)) = stack.pop() {
@@ -62,7 +62,7 @@ pub(super) fn closest(tree: &Tree, ray: &TraceRay) -> Option<Hit> {
 }
 
 pub(super) fn blocked(tree: &Tree, ray: &TraceRay) -> bool {
-    let (walk, shear) = (Walk::new(ray), Shear::new(ray.direction));
+    let (walk, shear) = (Walk::new(ray), Shear::new(ray));
     let mut stack = vec![None::<Child>];
     while let Some(child) = stack.pop() {
         match child.map_or(Place::Node(0), Child::place) {

@@ -2,15 +2,12 @@
 
 use super::collapse::{MAX_LEAF, Plan};
 use super::two_way;
+use super::{LANES, WIDTH};
 use dome_imaging::pages::with_large_pages;
 use glam::{Vec3, Vec3A};
 use obvhs::bvh2::Bvh2;
 use obvhs::triangle::Triangle;
 
-/// Children of a node.
-pub(super) const WIDTH: usize = 8;
-/// Triangles of a packet.
-pub(super) const LANES: usize = 4;
 /// A child that is a packet range: packets start in the low bits, their number less one above.
 const LEAF: u32 = 1 << 31;
 const COUNT_SHIFT: u32 = 28;

@@ -26,6 +26,18 @@ const ROUNDS: usize = 6;
 pub(super) fn build(count: usize, triangle: impl Fn(u32) -> Triangle) -> Bvh2 {
     let mut boxes: Vec<Bvh2Node> = with_large_pages(count);
     boxes.extend((0..count as u32).map(|i| Bvh2Node::new(triangle(i).aabb(), 1, i)));
+    over(boxes)
+}
+
+/// A tree over boxes with one box in each leaf, whose `first_index` is the box's number.
+pub(super) fn over_boxes(boxes: impl ExactSizeIterator<Item = Aabb>) -> Bvh2 {
+    let leaves = boxes
+        .enumerate()
+        .map(|(i, b)| Bvh2Node::new(b, 1, i as u32));
+    over(leaves.collect())
+}
+
+fn over(boxes: Vec<Bvh2Node>) -> Bvh2 {
     let total = boxes
         .iter()
         .fold(Aabb::INVALID, |total, b| total.union(b.aabb()));

@@ -4,25 +4,26 @@ use super::gltf_buffers::{self, ANY_NUMBER, check_accessors, is_kind, vectors};
 use super::gltf_clean::clean;
 use super::gltf_groups::Groups;
 use super::gltf_material::{load_materials, load_pictures};
-use super::gltf_mesh::{Mesh, joint_matrices, load_meshes};
+use super::gltf_mesh::load_meshes;
 use super::gltf_meshopt;
-use super::gltf_motion::{NodePose, pose};
+use super::gltf_motion;
 use super::gltf_paths;
-use super::report::{self, Tally};
-use super::{ImportOptions, Imported, MAX_TRIANGLES, Up};
+use super::report::{Tally, counted};
+use super::{ImportOptions, Imported, Read, Up};
 use crate::error::TraceError;
 use crate::lamp::{Lamp, LampKind};
-use crate::scene::{SceneBuilder, SceneCamera};
+use crate::scene::{MAX_TRIANGLES, Mesh, SceneBuilder, SceneCamera, Stands};
 use crate::sky::Sky;
 use dome_files::FileError;
 use dome_files::budget;
 use dome_files::contain::contain;
 use dome_files::error::display_name;
 use dome_optics::Orientation;
-use glam::{DMat3, Mat4, Quat, Vec3};
+use glam::{DMat4, DQuat, DVec3, Vec3};
 use gltf::accessor::Dimensions;
 use serde_json::Value;
 use std::path::Path;
+use std::sync::Arc;
 
 /// Extensions that are understood, required or not.
 const UNDERSTOOD: [&str; 15] = [
@@ -87,8 +88,11 @@ fn read(path: &Path, name: &str, options: &ImportOptions) -> Result<Imported, Tr
     let mut builder = SceneBuilder::default();
     builder.pictures = load_pictures(&document, &buffers, folder, name, &mut notices);
     load_materials(&json, &mut builder, &mut tally);
-    let (meshes, _mesh_memory) = load_meshes(&document, &buffers, name, &mut tally)?;
-    let (poses, motion) = pose(&document, &buffers, options.time_s as f32, name, &mut tally)?;
+    let (meshes, mesh_memory) = load_meshes(&document, &buffers, name, &mut tally)?;
+    let meshes: Vec<Arc<Mesh>> = meshes.into_iter().map(Arc::new).collect();
+    builder.mesh_memory = mesh_memory;
+    let (rig, motion) = gltf_motion::rig(&document, &json, &buffers, name, &mut tally)?;
+    builder.rig = rig;
 
     let scene = document
         .default_scene()
@@ -99,18 +103,15 @@ fn read(path: &Path, name: &str, options: &ImportOptions) -> Result<Imported, Tr
         json: &json,
         buffers: &buffers,
         meshes: &meshes,
-        poses: &poses,
-        worlds: vec![Mat4::IDENTITY; poses.len()],
-        placed: Vec::new(),
         groups: Groups::default(),
         builder: &mut builder,
         name,
     };
     for node in scene.nodes() {
-        placer.stand(&node, Mat4::IDENTITY, 0)?;
+        placer.stand(&node, None, 0)?;
     }
     // Nodes that share children over and over are placed, but neither grouped nor followed.
-    let sane = placer.placed.len() <= MOST_FOLLOWED;
+    let sane = placer.builder.rig.placed() <= MOST_FOLLOWED;
     if sane {
         placer.groups = Groups::of(&scene);
     }
@@ -118,44 +119,52 @@ fn read(path: &Path, name: &str, options: &ImportOptions) -> Result<Imported, Tr
     let groups = placer.groups.found;
     builder.groups = groups;
     if sane {
-        builder.movers =
-            gltf_paths::movers(&document, &buffers, &scene, &poses, motion.length_s, name)?;
+        builder.movers = gltf_paths::movers(&document, &scene, &builder.rig, motion.length_s);
     }
     let sky = scene_sky(&json["scenes"][scene.index()], &mut notices);
-    let kind = if binary {
-        "glTF 2.0 (binary)"
-    } else {
-        "glTF 2.0"
+    let skins = document.skins().len();
+    let read = Read {
+        builder,
+        format: if binary {
+            "glTF 2.0 (binary)"
+        } else {
+            "glTF 2.0"
+        },
+        tally,
+        notices,
+        motion,
+        understood: (skins > 0)
+            .then(|| counted(skins, "skin", ""))
+            .into_iter()
+            .collect(),
+        sky,
+        // glTF 2.0, section 3.4: Y is up, always.
+        says_up: Some(Up::Y),
+        ..Read::default()
     };
-    let mut report = report::finish(kind, tally, &builder);
-    report.notices = notices;
-    report.motion = motion;
-    if document.skins().len() > 0 {
-        report
-            .understood
-            .push(report::counted(document.skins().len(), "skin", ""));
-    }
-    // glTF 2.0, section 3.4: Y is up, always.
-    super::finish(builder, report, sky, Some(Up::Y), options, name)
+    drop((document, buffers, json, meshes));
+    read.finish(options, name)
 }
 
-/// Places nodes: first all are found with where they stand, since skins need joints that come later.
+/// Places nodes: first all are found with what they stand on, since skins need joints that come later.
 struct Placer<'a> {
     document: &'a gltf::Document,
     json: &'a Value,
     buffers: &'a [Vec<u8>],
-    meshes: &'a [Mesh],
-    poses: &'a [NodePose],
-    worlds: Vec<Mat4>,
-    placed: Vec<(usize, Mat4)>,
+    meshes: &'a [Arc<Mesh>],
     groups: Groups,
     builder: &'a mut SceneBuilder,
     name: &'a str,
 }
 
 impl Placer<'_> {
-    fn stand(&mut self, node: &gltf::Node, parent: Mat4, depth: usize) -> Result<(), TraceError> {
-        if depth > MAX_DEPTH || self.placed.len() > MAX_PLACED {
+    fn stand(
+        &mut self,
+        node: &gltf::Node,
+        parent: Option<u32>,
+        depth: usize,
+    ) -> Result<(), TraceError> {
+        if depth > MAX_DEPTH || self.builder.rig.placed() > MAX_PLACED {
             return Err(TraceError::damaged(
                 self.name,
                 format!(
@@ -163,40 +172,34 @@ impl Placer<'_> {
                 ),
             ));
         }
-        let world = parent * self.poses[node.index()].local;
-        self.worlds[node.index()] = world;
-        self.placed.push((node.index(), world));
+        let entry = self.builder.rig.stand(node.index() as u32, parent);
         for child in node.children() {
-            self.stand(&child, world, depth + 1)?;
+            self.stand(&child, Some(entry), depth + 1)?;
         }
         Ok(())
     }
 
     fn place_all(&mut self, tally: &mut Tally) -> Result<(), TraceError> {
         let nodes: Vec<gltf::Node> = self.document.nodes().collect();
-        for (index, world) in std::mem::take(&mut self.placed) {
+        for entry in 0..self.builder.rig.placed() as u32 {
+            let index = self.builder.rig.node(entry) as usize;
             let node = &nodes[index];
             if let Some(mesh) = node.mesh() {
-                self.place_mesh(node, &mesh, world, tally)?;
+                self.place_mesh(node, &mesh, entry, tally)?;
             }
             let label = |kind: &str| {
                 node.name()
                     .map_or_else(|| format!("{kind} {index}"), str::to_owned)
             };
             if let Some(camera) = node.camera() {
-                let turn = world.as_dmat4();
-                let axes = DMat3::from_cols(
-                    turn.x_axis.truncate().normalize_or_zero(),
-                    turn.y_axis.truncate().normalize_or_zero(),
-                    turn.z_axis.truncate().normalize_or_zero(),
-                );
                 self.builder.cameras.push(SceneCamera {
                     name: node
                         .name()
                         .or(camera.name())
                         .map_or_else(|| format!("camera {index}"), str::to_owned),
-                    position: turn.w_axis.truncate().to_array(),
-                    orientation: Orientation::from_matrix(&axes),
+                    // Where the node stands is found when the scene is placed.
+                    position: [0.0; 3],
+                    orientation: Orientation::default(),
                     node: index as u32,
                 });
             }
@@ -207,8 +210,11 @@ impl Placer<'_> {
                     .name()
                     .or(light["name"].as_str())
                     .map_or_else(|| label("lamp"), str::to_owned);
-                match lamp_of(light, name, &world) {
-                    Some(lamp) => self.builder.lamps.push(lamp),
+                match lamp_of(light, name) {
+                    Some(lamp) => {
+                        self.builder.lamps.push(lamp);
+                        self.builder.lamps_on.push(Some(entry));
+                    }
                     None => tally.add("lamp of an unknown kind", "it gives no light"),
                 }
             }
@@ -220,29 +226,16 @@ impl Placer<'_> {
         &mut self,
         node: &gltf::Node,
         mesh: &gltf::Mesh,
-        world: Mat4,
+        entry: u32,
         tally: &mut Tally,
     ) -> Result<(), TraceError> {
         let label = node.name().or(mesh.name());
         let label = label.map_or_else(|| format!("object {}", node.index()), str::to_owned);
         let instances = self.instances(node)?;
         let mesh = &self.meshes[mesh.index()];
-        let weights = self.poses[node.index()]
-            .weights
-            .as_deref()
-            .or(node.weights())
-            .unwrap_or(&mesh.weights);
-        let joints = node
-            .skin()
-            .map(|skin| joint_matrices(&skin, &self.worlds, self.buffers));
-        let more: usize = mesh.parts.iter().map(|p| p.plain.triangles.len()).sum();
         let copies = instances.as_ref().map_or(1, Vec::len);
-        if self
-            .builder
-            .triangle_count()
-            .saturating_add(more.saturating_mul(copies))
-            > MAX_TRIANGLES
-        {
+        let more = mesh.triangles().saturating_mul(copies);
+        if self.builder.triangle_count().saturating_add(more) >= u32::MAX as usize {
             return Err(TraceError::unsupported(
                 self.name,
                 format!(
@@ -250,47 +243,29 @@ impl Placer<'_> {
                 ),
             ));
         }
-        let corners: usize = mesh.parts.iter().map(|p| p.plain.positions.len()).sum();
-        self.builder.make_room(
-            corners.saturating_mul(copies),
-            more.saturating_mul(copies),
-            self.name,
-        )?;
         self.builder.start_object(label);
         if let Some(group) = self.groups.of_node.get(&node.index()) {
             self.builder.in_group(*group);
         }
-        for part in &mesh.parts {
-            let skinned = joints.is_some();
-            let stiff = part.is_stiff(weights, skinned);
-            let deformed = (!stiff).then(|| part.deformed(weights, joints.as_deref()));
-            let shape = deformed.as_ref().unwrap_or(&part.plain);
-            // A skinned mesh stands where its joints are; its own node's place does not count.
-            let place = if skinned && !stiff {
-                Mat4::IDENTITY
-            } else {
-                world
-            };
-            match &instances {
-                None => self.builder.add_part(shape, &place),
-                Some(all) => {
-                    for instance in all {
-                        self.builder.add_part(shape, &(place * *instance));
-                    }
-                }
-            }
-        }
-        if instances.is_some() && joints.is_some() {
+        let weights = node.weights().unwrap_or(&mesh.weights).to_vec();
+        let skin = node.skin().map(|s| s.index());
+        let within = instances.unwrap_or_else(|| vec![DMat4::IDENTITY]);
+        if within.len() > 1 && skin.is_some() {
             tally.add(
                 "instanced mesh with a skin",
                 "its copies may stand elsewhere",
             );
         }
+        for within in within {
+            let stands = Stands::On { entry, within };
+            let mesh = Arc::clone(mesh);
+            self.builder.add_mesh(mesh, stands, weights.clone(), skin);
+        }
         Ok(())
     }
 
     /// Where the copies of an instanced node stand within it (EXT_mesh_gpu_instancing).
-    fn instances(&self, node: &gltf::Node) -> Result<Option<Vec<Mat4>>, TraceError> {
+    fn instances(&self, node: &gltf::Node) -> Result<Option<Vec<DMat4>>, TraceError> {
         let attributes = &self.json["nodes"][node.index()]["extensions"]["EXT_mesh_gpu_instancing"]
             ["attributes"];
         if !attributes.is_object() {
@@ -322,20 +297,22 @@ impl Placer<'_> {
             .map(Vec::len)
             .min()
             .unwrap_or(0);
-        let three = |v: &Option<Vec<[f32; 4]>>, i: usize, usual: Vec3| {
-            v.as_ref()
-                .map_or(usual, |v| Vec3::new(v[i][0], v[i][1], v[i][2]))
+        let three = |v: &Option<Vec<[f32; 4]>>, i: usize, usual: DVec3| {
+            v.as_ref().map_or(usual, |v| {
+                let [x, y, z, _] = v[i].map(f64::from);
+                DVec3::new(x, y, z)
+            })
         };
         Ok(Some(
             (0..count)
                 .map(|i| {
-                    let turn = rotations
-                        .as_ref()
-                        .map_or(Quat::IDENTITY, |r| Quat::from_array(r[i]).normalize());
-                    Mat4::from_scale_rotation_translation(
-                        three(&scales, i, Vec3::ONE),
+                    let turn = rotations.as_ref().map_or(DQuat::IDENTITY, |r| {
+                        DQuat::from_array(r[i].map(f64::from)).normalize()
+                    });
+                    DMat4::from_scale_rotation_translation(
+                        three(&scales, i, DVec3::ONE),
                         turn,
-                        three(&translations, i, Vec3::ZERO),
+                        three(&translations, i, DVec3::ZERO),
                     )
                 })
                 .collect(),
@@ -343,8 +320,8 @@ impl Placer<'_> {
     }
 }
 
-/// A lamp of KHR_lights_punctual, shining along the node's -Z.
-fn lamp_of(light: &Value, name: String, world: &Mat4) -> Option<Lamp> {
+/// A lamp of KHR_lights_punctual, shining along its node's -Z.
+fn lamp_of(light: &Value, name: String) -> Option<Lamp> {
     let number = |v: &Value, usual: f64| v.as_f64().filter(|x| x.is_finite()).unwrap_or(usual);
     let kind = match light["type"].as_str()? {
         "point" => LampKind::Point,
@@ -364,8 +341,8 @@ fn lamp_of(light: &Value, name: String, world: &Mat4) -> Option<Lamp> {
     Some(Lamp {
         name,
         kind,
-        position: world.w_axis.truncate(),
-        direction: -world.z_axis.truncate().normalize_or(Vec3::Z),
+        position: Vec3::ZERO,
+        direction: Vec3::NEG_Z,
         intensity: std::array::from_fn(|i| {
             number(&light["color"][i], 1.0).max(0.0) as f32 * intensity
         }),

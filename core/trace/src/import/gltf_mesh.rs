@@ -1,34 +1,14 @@
 //! Meshes of a glTF scene: corners, colours, morph targets and skins.
 
 use super::MAX_TRIANGLES;
-use super::gltf_buffers::{ANY_NUMBER, floats, is_kind, vectors_of, whole};
+use super::gltf_buffers::{ANY_NUMBER, is_kind, vectors_of, whole};
 use super::report::Tally;
 use crate::error::TraceError;
-use crate::scene::MeshPart;
+use crate::scene::{Mesh, MeshPart, Part};
 use dome_files::budget::Claim;
-use glam::{Mat4, Vec3};
 use gltf::accessor::{DataType, Dimensions};
 use gltf::mesh::Mode;
 use gltf::{Accessor, Semantic};
-
-/// Movements of positions and normals.
-type Morph = (Vec<[f32; 3]>, Vec<[f32; 3]>);
-
-/// A piece of a mesh with what deforms it.
-pub(super) struct Part {
-    pub(super) plain: MeshPart,
-    /// Movements of positions and normals by morph target.
-    morphs: Vec<Morph>,
-    /// Joints and their weights by corner, four at a time.
-    joints: Vec<([u32; 4], [f32; 4])>,
-}
-
-/// A mesh.
-pub(super) struct Mesh {
-    pub(super) parts: Vec<Part>,
-    /// Weights of the morph targets at rest.
-    pub(super) weights: Vec<f32>,
-}
 
 /// All meshes of a document.
 pub(super) fn load_meshes(
@@ -254,93 +234,4 @@ fn triangles(mode: Mode, indices: &[u32]) -> Vec<[u32; 3]> {
             .map(|c| [c[0], c[1], c[2]])
             .collect(),
     }
-}
-
-impl Part {
-    /// Memory that it takes.
-    fn bytes(&self) -> u64 {
-        let p = &self.plain;
-        let corner = 12
-            + 12 * usize::from(!p.normals.is_empty())
-            + 8 * (usize::from(!p.uvs.is_empty()) + usize::from(!p.second_uvs.is_empty()))
-            + 16 * (usize::from(!p.colours.is_empty()) + usize::from(!p.tangents.is_empty()))
-            + 24 * self.morphs.len();
-        (p.positions.len() * corner + self.joints.len() * 32 + p.triangles.len() * 12) as u64
-    }
-
-    /// Whether the part keeps its shape whatever the weights and joints.
-    pub(super) fn is_stiff(&self, weights: &[f32], skinned: bool) -> bool {
-        (self.morphs.is_empty() || weights.iter().all(|&w| w == 0.0))
-            && (!skinned || self.joints.is_empty())
-    }
-
-    /// The part morphed by weights and carried by joints, given as where each joint moves a corner. A
-    /// skinned part comes out in the world's own place.
-    pub(super) fn deformed(&self, weights: &[f32], joints: Option<&[Mat4]>) -> MeshPart {
-        let mut part = self.plain.clone();
-        for ((positions, normals), &weight) in self.morphs.iter().zip(weights) {
-            let move_by = |values: &mut [[f32; 3]], moves: &[[f32; 3]]| {
-                for (v, m) in values.iter_mut().zip(moves) {
-                    *v = (Vec3::from(*v) + Vec3::from(*m) * weight).to_array();
-                }
-            };
-            move_by(&mut part.positions, positions);
-            move_by(&mut part.normals, normals);
-        }
-        if let Some(matrices) = joints.filter(|_| !self.joints.is_empty()) {
-            let count = part.positions.len();
-            for i in 0..count {
-                let mut sum = Mat4::ZERO;
-                let mut whole = 0.0;
-                for (joints, weights) in self.joints[i..].iter().step_by(count) {
-                    for (&joint, &weight) in joints.iter().zip(weights) {
-                        if let Some(m) = matrices.get(joint as usize).filter(|_| weight != 0.0) {
-                            sum += *m * weight;
-                            whole += weight;
-                        }
-                    }
-                }
-                let matrix = if whole > 0.0 {
-                    sum * (1.0 / whole)
-                } else {
-                    Mat4::IDENTITY
-                };
-                let turn = |v: [f32; 3]| {
-                    matrix
-                        .transform_vector3(v.into())
-                        .normalize_or_zero()
-                        .to_array()
-                };
-                part.positions[i] = matrix.transform_point3(part.positions[i].into()).to_array();
-                if let Some(n) = part.normals.get_mut(i) {
-                    *n = turn(*n);
-                }
-                if let Some(t) = part.tangents.get_mut(i) {
-                    let [x, y, z] = turn([t[0], t[1], t[2]]);
-                    *t = [x, y, z, t[3]];
-                }
-            }
-        }
-        part
-    }
-}
-
-/// Where each joint of a skin moves a corner, from where all nodes stand.
-pub(super) fn joint_matrices(skin: &gltf::Skin, worlds: &[Mat4], buffers: &[Vec<u8>]) -> Vec<Mat4> {
-    let inverse: Vec<Mat4> = skin
-        .inverse_bind_matrices()
-        .filter(|a| is_kind(a, &[Dimensions::Mat4], &[DataType::F32]))
-        .map(|a| {
-            floats(&a, buffers)
-                .as_chunks::<16>()
-                .0
-                .iter()
-                .map(Mat4::from_cols_array)
-                .collect()
-        })
-        .unwrap_or_default();
-    skin.joints()
-        .enumerate()
-        .map(|(i, joint)| worlds[joint.index()] * inverse.get(i).copied().unwrap_or(Mat4::IDENTITY))
-        .collect()
 }

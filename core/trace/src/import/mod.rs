@@ -15,25 +15,27 @@ mod report;
 mod unit;
 mod up;
 
-pub use gltf_motion::Motion;
+pub use crate::scene::{MAX_TRIANGLES, Motion};
 pub use report::{ImportReport, LeftOut};
 pub use unit::{Unit, UnitGuess};
 pub use up::{Up, UpGuess, UpReading};
 
 use crate::error::TraceError;
 use crate::moves::ObjectMove;
-use crate::scene::{Scene, SceneBuilder};
+use crate::scene::{Document, Frame, Scene, SceneBuilder};
 use crate::sky::Sky;
 use dome_files::archive;
 use dome_files::error::display_name;
+use glam::{DMat4, DVec3};
+use report::Tally;
 use std::path::{Path, PathBuf};
-
-/// Most triangles a scene may have: indices and the tree are 32-bit, and memory has an end.
-pub const MAX_TRIANGLES: usize = 50_000_000;
+use std::sync::Arc;
 
 /// A scene and what is to be said about it.
 pub struct Imported {
-    /// Ready to be traced.
+    /// The scene as it was read, to be placed at other moments too.
+    pub document: Arc<Document>,
+    /// Placed at the moment that was asked for, ready to be traced.
     pub scene: Scene,
     /// What came in and what was left out.
     pub report: ImportReport,
@@ -52,6 +54,9 @@ pub struct ImportOptions {
     pub moves: Vec<ObjectMove>,
     /// Which scene of an archive that holds several.
     pub inside: Option<String>,
+    /// Place in the file, in its own axes and unit, that becomes the origin; by default one near the scene if that lies far
+    /// from the file's origin.
+    pub origin: Option<[f64; 3]>,
 }
 
 /// The endings that can be brought in.
@@ -86,32 +91,93 @@ pub fn load(path: &Path, options: &ImportOptions) -> Result<Imported, TraceError
     }
 }
 
-/// Turns, scales and moves what came in as the artist asked, and reports the finished scene. `says_up` is the axis
-/// that the format itself says is up.
-fn finish(
-    mut builder: SceneBuilder,
-    mut report: ImportReport,
+/// What a format's reader found.
+#[derive(Default)]
+struct Read {
+    builder: SceneBuilder,
+    format: &'static str,
+    tally: Tally,
+    notices: Vec<String>,
+    understood: Vec<String>,
+    left_out: Vec<LeftOut>,
+    motion: Motion,
     sky: Sky,
+    /// The axis that the format itself says is up.
     says_up: Option<Up>,
-    options: &ImportOptions,
-    name: &str,
-) -> Result<Imported, TraceError> {
-    let guess = builder.guess_up();
-    let said = options.up.or(says_up);
-    let used = said.unwrap_or(guess.up);
-    if used == Up::Z {
-        builder.stand_up();
+}
+
+/// Single precision resolves 0.06 mm at this distance from the origin, metres.
+const NEAR: f64 = 1000.0;
+/// Origins are chosen in steps of this length, metres, so that they can be read.
+const ORIGIN_STEP: f64 = 100.0;
+
+impl Read {
+    /// Turns, scales and places what came in as the artist asked, and reports the finished scene.
+    fn finish(self, options: &ImportOptions, name: &str) -> Result<Imported, TraceError> {
+        let builder = self.builder;
+        let guess = builder.guess_up();
+        let said = options.up.or(self.says_up);
+        let used = said.unwrap_or(guess.up);
+        let metres = f64::from(options.unit.metres());
+        let origin = (options.origin.map(DVec3::from))
+            .unwrap_or_else(|| near_origin(builder.corner_bounds(), metres));
+        let frame = Frame {
+            origin,
+            z_up: used == Up::Z,
+            metres,
+        };
+        let document = Document::new(builder, frame, self.sky, name)?;
+        let scene = document.place(options.time_s, &options.moves)?;
+        let mut report = report::begin(self.format, self.tally, &document);
+        report.notices = self.notices;
+        report.understood = self.understood;
+        report.left_out.extend(self.left_out);
+        report.motion = self.motion;
+        report.origin = origin.to_array();
+        report.up = UpReading {
+            used,
+            told: said.is_some(),
+            guess,
+        };
+        report.judge(&scene, options.unit);
+        Ok(Imported {
+            document: Arc::new(document),
+            scene,
+            report,
+        })
     }
-    builder.scale(options.unit.metres());
-    builder.apply_moves(&options.moves);
-    let scene = builder.build(sky, name)?;
-    report.up = UpReading {
-        used,
-        told: said.is_some(),
-        guess,
+}
+
+/// An origin near a scene, in the file's axes and unit: the file's own one unless the scene lies far from it, for its size.
+fn near_origin((low, high): (DVec3, DVec3), metres: f64) -> DVec3 {
+    let (middle, extent) = ((low + high) / 2.0, (high - low).max_element());
+    if !middle.is_finite() {
+        return DVec3::ZERO;
+    }
+    let step = ORIGIN_STEP / metres;
+    let far = extent.max(NEAR / metres);
+    DVec3::from(middle.to_array().map(|v| {
+        if v.abs() > far {
+            (v / step).round() * step
+        } else {
+            0.0
+        }
+    }))
+}
+
+/// Corners in single precision round a place near them, and that place: coordinates of surveys keep their fractions.
+fn near(positions: &[[f64; 3]]) -> (Vec<[f32; 3]>, DMat4) {
+    let far = (positions.iter().flatten()).any(|v| v.abs() > NEAR);
+    let first = positions.iter().find(|p| p.iter().all(|v| v.is_finite()));
+    let around = match first {
+        Some(p) if far => DVec3::from(*p).round(),
+        _ => DVec3::ZERO,
     };
-    report.judge(&scene, options);
-    Ok(Imported { scene, report })
+    let single = |p: &[f64; 3]| (DVec3::from(*p) - around).as_vec3().to_array();
+    (
+        positions.iter().map(single).collect(),
+        DMat4::from_translation(around),
+    )
 }
 
 /// The scene files among those of an archive, the ones nearest to the top first.

@@ -1,18 +1,15 @@
 //! OBJ scenes with MTL materials.
 
-use super::report::{self, Tally};
-use super::{ImportOptions, Imported, MAX_TRIANGLES, read_beside};
+use super::{ImportOptions, Imported, Read, near, read_beside};
 use crate::error::TraceError;
 use crate::material::{Alpha, Coat, Material, Sheen, Volume};
-use crate::scene::{MeshPart, SceneBuilder};
-use crate::sky::Sky;
+use crate::scene::{MAX_TRIANGLES, MeshPart, SceneBuilder};
 use crate::texture::Texture;
 use dome_files::FileError;
 use dome_files::budget;
 use dome_files::contain::contain;
 use dome_files::decode::{Rgba8, decode_rgba8};
 use dome_files::error::display_name;
-use glam::Mat4;
 use std::collections::HashMap;
 use std::io::Cursor;
 use std::path::Path;
@@ -112,39 +109,50 @@ fn read(path: &Path, name: &str, import: &ImportOptions) -> Result<Imported, Tra
                 format!("\"{}\" uses a corner that is not there", model.name),
             ));
         }
-        builder.make_room(count, mesh.indices.len() / 3, name)?;
         builder.start_object(if model.name.is_empty() {
             "object"
         } else {
             &model.name
         });
+        let (positions, place) = near(mesh.positions.as_chunks().0);
         let part = MeshPart {
-            positions: mesh.positions.as_chunks().0.to_vec(),
-            normals: mesh.normals.as_chunks().0.to_vec(),
+            positions,
+            normals: single(&mesh.normals),
             // OBJ counts texture rows from the bottom.
             uvs: mesh
                 .texcoords
                 .as_chunks()
                 .0
                 .iter()
-                .map(|&[u, v]| [u, 1.0 - v])
+                .map(|&[u, v]| [u as f32, (1.0 - v) as f32])
                 .collect(),
             colours: mesh
                 .vertex_color
                 .as_chunks()
                 .0
                 .iter()
-                .map(|&[r, g, b]| [r, g, b, 1.0])
+                .map(|&[r, g, b]| [r as f32, g as f32, b as f32, 1.0])
                 .collect(),
             triangles: mesh.indices.as_chunks().0.to_vec(),
             material: mesh.material_id.filter(|&i| i < default).unwrap_or(default) as u32,
             ..MeshPart::default()
         };
-        builder.add_part(&part, &Mat4::IDENTITY);
+        builder.add_own(part, place);
     }
-    let mut report = report::finish("OBJ with MTL", Tally::default(), &builder);
-    report.notices = notices;
-    super::finish(builder, report, Sky::default(), None, import, name)
+    drop(models);
+    let read = Read {
+        builder,
+        format: "OBJ with MTL",
+        notices,
+        ..Read::default()
+    };
+    read.finish(import, name)
+}
+
+/// Directions in single precision.
+fn single(values: &[f64]) -> Vec<[f32; 3]> {
+    let triples = values.as_chunks::<3>().0.iter();
+    triples.map(|v| v.map(|x| x as f32)).collect()
 }
 
 /// Reads materials with the pictures they share.
@@ -241,8 +249,9 @@ impl Converter<'_> {
 
         let base_texture = self.texture(m.diffuse_texture.as_deref());
         let opacity_texture = self.texture(m.dissolve_texture.as_deref().or(other("map_d")));
-        let opacity = m
-            .dissolve
+        // The library reads all numbers in double precision, which places far from the origin need.
+        let single = |c: [f64; 3]| c.map(|v| v as f32);
+        let opacity = (m.dissolve.map(|d| d as f32))
             .or(number("Tr").map(|t| 1.0 - t))
             .map_or(1.0, |d| d.clamp(0.0, 1.0));
         // Models 4, 6, 7 and 9 of the format are glass; 4 and 9 without bending the light.
@@ -251,14 +260,14 @@ impl Converter<'_> {
         let bends = matches!(m.illumination_model, Some(6 | 7));
         let filter = colour("Tf").filter(|_| glass).and_then(sound);
         // Phong's exponent as roughness: alpha^2 = 2 / (n + 2) (Walter et al. 2007), alpha = roughness^2.
-        let from_shininess = m.shininess.map(|n| (2.0 / (n.max(0.0) + 2.0)).powf(0.25));
+        let from_shininess = (m.shininess).map(|n| (2.0 / (n.max(0.0) + 2.0)).powf(0.25) as f32);
         let roughness_texture = self.texture(other("map_Pr"));
         let metallic_texture = self.texture(other("map_Pm"));
         let metallic_roughness_texture = self.together(roughness_texture, metallic_texture);
         let roughness = number("Pr").or(from_shininess);
-        let emission = m.emissive.or(colour("Ke")).and_then(sound);
+        let emission = (m.emissive.map(single)).or(colour("Ke")).and_then(sound);
         let emission_texture = self.texture(other("map_Ke"));
-        let base = m.diffuse.and_then(sound).unwrap_or([0.5; 3]);
+        let base = (m.diffuse.map(single)).and_then(sound).unwrap_or([0.5; 3]);
         let normal = other("norm").or(other("map_Kn")).map(str::to_owned);
         let coat = number("Pc").filter(|&v| v > 0.0);
         let sheen = number("Ps").filter(|&v| v > 0.0);
@@ -293,7 +302,7 @@ impl Converter<'_> {
             } else {
                 1.0
             },
-            ior: m.optical_density.filter(|n| *n >= 1.0).unwrap_or(1.5),
+            ior: (m.optical_density.filter(|n| *n >= 1.0)).map_or(1.5, |n| n as f32),
             transmission: if glass { 1.0 } else { 0.0 },
             volume: bends.then_some(Volume {
                 colour: [1.0; 3],

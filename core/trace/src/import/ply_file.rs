@@ -1,17 +1,15 @@
 //! PLY: scanned and simulated surfaces, with the colours of their corners.
 
-use super::report::{self, LeftOut, Tally};
-use super::{ImportOptions, Imported, MAX_TRIANGLES};
+use super::report::{LeftOut, Tally};
+use super::{ImportOptions, Imported, Read, near};
 use crate::error::TraceError;
 use crate::material::Material;
-use crate::scene::{MeshPart, SceneBuilder};
-use crate::sky::Sky;
+use crate::scene::{MAX_TRIANGLES, MeshPart, SceneBuilder};
 use dome_files::FileError;
 use dome_files::budget;
 use dome_files::contain::contain;
 use dome_files::error::display_name;
 use dome_imaging::transfer::linear_from_srgb8;
-use glam::Mat4;
 use ply_rs_bw::parser::{Parser, Reader};
 use ply_rs_bw::ply::{Property, PropertyAccess, PropertyAccessResult, PropertyType};
 use std::io::Cursor;
@@ -19,7 +17,7 @@ use std::path::Path;
 
 /// A corner as the file has it.
 struct Corner {
-    position: [f32; 3],
+    position: [f64; 3],
     normal: [f32; 3],
     uv: [f32; 2],
     colour: [u8; 4],
@@ -37,10 +35,21 @@ impl PropertyAccess for Corner {
 
     fn set_property(&mut self, name: &str, property: Property) -> PropertyAccessResult {
         let number = property.to_f32_lossy();
+        if let Some(axis) = ["x", "y", "z"].iter().position(|a| *a == name) {
+            // Surveys are kept in double precision.
+            let place = match property {
+                Property::Double(v) => Some(v),
+                _ => number.map(f64::from),
+            };
+            return match place {
+                Some(v) => {
+                    self.position[axis] = v;
+                    PropertyAccessResult::Set
+                }
+                None => PropertyAccessResult::UnsupportedType,
+            };
+        }
         let slot = match name {
-            "x" => &mut self.position[0],
-            "y" => &mut self.position[1],
-            "z" => &mut self.position[2],
             "nx" => &mut self.normal[0],
             "ny" => &mut self.normal[1],
             "nz" => &mut self.normal[2],
@@ -244,9 +253,12 @@ fn read(bytes: &[u8], name: &str, options: &ImportOptions) -> Result<Imported, T
             "it is a cloud of points without faces; make a surface of it first",
         ));
     }
+    let places: Vec<[f64; 3]> = corners.iter().map(|c| c.position).collect();
+    let (positions, place) = near(&places);
+    drop(places);
     let take = |on: bool| if on { &corners[..] } else { &[] };
     let part = MeshPart {
-        positions: corners.iter().map(|c| c.position).collect(),
+        positions,
         normals: take(shaded).iter().map(|c| c.normal).collect(),
         // Rows of a texture are counted from the bottom, as in OBJ.
         uvs: take(mapped)
@@ -273,19 +285,23 @@ fn read(bytes: &[u8], name: &str, options: &ImportOptions) -> Result<Imported, T
         ..Material::default()
     });
     builder.materials.push(Material::default());
-    builder.make_room(part.positions.len(), part.triangles.len(), name)?;
     let stem = Path::new(name).file_stem().unwrap_or_default();
     builder.start_object(stem.to_string_lossy());
-    builder.add_part(&part, &Mat4::IDENTITY);
-    let mut report = report::finish("PLY", tally, &builder);
+    builder.add_own(part, place);
+    let mut read = Read {
+        builder,
+        format: "PLY",
+        tally,
+        ..Read::default()
+    };
     if coloured {
-        report.understood.push("colours at the corners".into());
+        read.understood.push("colours at the corners".into());
     }
     if mapped {
-        report.left_out.push(LeftOut {
+        read.left_out.push(LeftOut {
             what: "texture coordinates".into(),
             why: "PLY tells no picture for them".into(),
         });
     }
-    super::finish(builder, report, Sky::default(), None, options, name)
+    read.finish(options, name)
 }

@@ -1,8 +1,8 @@
 //! What an import understood, and what it left out and why.
 
-use super::gltf_motion::Motion;
-use super::{ImportOptions, Unit, UnitGuess, UpReading};
-use crate::scene::SceneBuilder;
+use super::unit::{Unit, UnitGuess};
+use super::up::UpReading;
+use crate::scene::{Document, Motion, Scene};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
@@ -30,6 +30,8 @@ pub struct ImportReport {
     pub left_out: Vec<LeftOut>,
     /// Which way is up, and how that is known.
     pub up: UpReading,
+    /// Place in the file, in its own axes and unit, that became the origin.
+    pub origin: [f64; 3],
     /// The unit that its size speaks for.
     pub unit: Option<UnitGuess>,
     /// Odd things that an artist should know.
@@ -70,21 +72,21 @@ pub(super) fn counted(n: usize, noun: &str, rest: &str) -> String {
 }
 
 /// What every format has to say about a scene once it is gathered.
-pub(super) fn finish(format: &str, tally: Tally, builder: &SceneBuilder) -> ImportReport {
+pub(super) fn begin(format: &str, tally: Tally, document: &Document) -> ImportReport {
     let mut report = ImportReport {
         format: format.to_owned(),
         left_out: tally.finish(),
         ..ImportReport::default()
     };
-    if builder.dropped > 0 {
+    if document.dropped > 0 {
         report.left_out.push(LeftOut {
-            what: format!("{} x triangle", builder.dropped),
+            what: format!("{} x triangle", document.dropped),
             why: "they have no area, so nothing of them could be seen".into(),
         });
     }
-    if builder.without_normals > 0 {
+    if document.without_normals > 0 {
         report.left_out.push(LeftOut {
-            what: format!("{} x mesh without normals", builder.without_normals),
+            what: format!("{} x mesh without normals", document.without_normals),
             why: "it is shown with flat faces".into(),
         });
     }
@@ -93,7 +95,7 @@ pub(super) fn finish(format: &str, tally: Tally, builder: &SceneBuilder) -> Impo
 
 impl ImportReport {
     /// Adds what can only be said of the finished scene.
-    pub(super) fn judge(&mut self, scene: &crate::scene::Scene, options: &ImportOptions) {
+    pub(super) fn judge(&mut self, scene: &Scene, unit: Unit) {
         self.lights = scene
             .objects()
             .iter()
@@ -132,11 +134,12 @@ impl ImportReport {
         tell(with(&|m| m.sheen.is_some()), "material", "of cloth");
         tell(with(&|m| m.unlit), "unlit material", "");
         self.understood.extend(understood);
-        self.judge_frame(scene, options.unit);
+        self.judge_frame(scene, unit);
+        self.tell_origin(unit);
     }
 
     /// Tells which way is up and in which unit it is, and how much is guessed.
-    fn judge_frame(&mut self, scene: &crate::scene::Scene, unit: Unit) {
+    fn judge_frame(&mut self, scene: &Scene, unit: Unit) {
         let UpReading { used, told, guess } = &self.up;
         let (name, why) = (guess.up.name(), &guess.why);
         match (told, guess.sure) {
@@ -171,5 +174,15 @@ impl ImportReport {
             ));
         }
         self.unit = Some(guess);
+    }
+
+    /// Tells where in the file the origin was put.
+    fn tell_origin(&mut self, unit: Unit) {
+        let [x, y, z] = self.origin.map(|v| v * f64::from(unit.metres()));
+        if [x, y, z] != [0.0; 3] {
+            self.notices.push(format!(
+                "The scene lies far from its origin. Coordinates here begin at x {x} m, y {y} m, z {z} m of the file, so that nothing is rounded."
+            ));
+        }
     }
 }

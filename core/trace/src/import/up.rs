@@ -4,7 +4,6 @@
 //! scenes are wider than high.
 
 use crate::scene::SceneBuilder;
-use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
 /// The axis of a file that points up.
@@ -100,18 +99,18 @@ impl SceneBuilder {
     /// Which axis points up, from the triangles that came in; before anything was turned.
     pub(super) fn guess_up(&self) -> UpGuess {
         let (low, high) = self.corner_bounds();
-        let extent = (high - low).as_dvec3().to_array();
+        let extent = (high - low).to_array();
         let signs = |up: Up| {
             let axis = up.axis();
             let (mut level, mut ground) = (0.0f64, 0.0f64);
-            let floor = f64::from(low[axis]) + LOW * extent[axis];
+            let floor = low[axis] + LOW * extent[axis];
             self.each_triangle(|[a, b, c]| {
-                let normal = (b - a).cross(c - a).as_dvec3();
+                let normal = (b - a).cross(c - a);
                 let twice = normal.length();
                 if twice > 0.0 && normal[axis].abs() > ALONG * twice {
                     level += twice / 2.0;
                     // Grounds face up or down, whichever way they were modelled, and may slope a little.
-                    if f64::from(a[axis].max(b[axis]).max(c[axis])) <= floor {
+                    if a[axis].max(b[axis]).max(c[axis]) <= floor {
                         ground += twice / 2.0;
                     }
                 }
@@ -160,10 +159,5 @@ impl SceneBuilder {
             sure: score.abs() > PLAIN,
             why: why.join(", "),
         }
-    }
-
-    /// Turns a scene with Z up so that Y is up: (x, y, z) becomes (x, z, -y), which rounds nothing.
-    pub(super) fn stand_up(&mut self) {
-        self.turn(|p| Vec3::new(p.x, p.z, -p.y));
     }
 }

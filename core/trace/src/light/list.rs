@@ -32,10 +32,8 @@ const LOOKS: usize = 64;
 pub fn list(scene: &Scene, eye: DVec3) -> Vec<LightEntry> {
     let eye = eye.as_vec3();
     let mut triangles: Vec<Vec<u32>> = vec![Vec::new(); scene.objects().len()];
-    for t in 0..scene.triangle_count() as u32 {
-        if scene.material_of(t).emits() {
-            triangles[scene.object_of(t) as usize].push(t);
-        }
+    for t in scene.emitting() {
+        triangles[scene.object_of(t) as usize].push(t);
     }
     let mut lights = Vec::new();
     for (i, object) in scene.objects().iter().enumerate() {

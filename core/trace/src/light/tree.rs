@@ -10,14 +10,17 @@ use crate::lamp::{Lamp, LampKind};
 use crate::sampler::Sampler;
 use crate::scene::Scene;
 use glam::Vec3;
+use std::collections::HashMap;
 
 /// The lights of a scene that have a place.
 #[derive(Default)]
 pub(crate) struct LightTree {
     /// The tree; node 0 is the root, children lie side by side.
     nodes: Vec<Node>,
-    /// Leaf node by triangle, `NONE` for those that give no light.
+    /// Leaf node by triangle of the scene's base, `NONE` for those that give no light.
     leaves: Vec<u32>,
+    /// Leaf node by triangle of its instances, of which there may be very many.
+    far_leaves: HashMap<u32, u32>,
 }
 
 const NONE: u32 = u32::MAX;
@@ -135,7 +138,8 @@ impl LightTree {
             let object = scene.object_of(t) as usize;
             object_scale.get(object).copied().unwrap_or(1.0)
         };
-        let mut emitters: Vec<Emitter> = (0..scene.triangle_count() as u32)
+        let mut emitters: Vec<Emitter> = scene
+            .emitting()
             .filter_map(|t| triangle(scene, t, brightness(t)))
             .collect();
         for (i, (lamp, &scale)) in scene.lamps().iter().zip(lamp_scale).enumerate() {
@@ -155,7 +159,8 @@ impl LightTree {
         }
         let mut lights = Self {
             nodes: vec![bound(&emitters, NONE)],
-            leaves: vec![NONE; scene.triangle_count()],
+            leaves: vec![NONE; scene.own_triangles()],
+            far_leaves: HashMap::new(),
         };
         lights.split(0, &mut emitters, 0);
         lights
@@ -165,7 +170,12 @@ impl LightTree {
         if let [only] = emitters {
             self.nodes[node as usize].kind = only.kind;
             if let Kind::Triangle(triangle, _) = only.kind {
-                self.leaves[triangle as usize] = node;
+                match self.leaves.get_mut(triangle as usize) {
+                    Some(leaf) => *leaf = node,
+                    None => {
+                        self.far_leaves.insert(triangle, node);
+                    }
+                }
             }
             return;
         }
@@ -238,7 +248,10 @@ impl LightTree {
     /// Probability per square metre with which a point of `triangle` is chosen for a receiver that spends
     /// `budget` points.
     pub(crate) fn density(&self, triangle: u32, to: &Receiver, mut budget: u32) -> f32 {
-        let mut node = self.leaves.get(triangle as usize).copied().unwrap_or(NONE);
+        let mut node = match self.leaves.get(triangle as usize) {
+            Some(leaf) => *leaf,
+            None => self.far_leaves.get(&triangle).copied().unwrap_or(NONE),
+        };
         if node == NONE {
             return 0.0;
         }

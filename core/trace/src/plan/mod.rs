@@ -99,8 +99,32 @@ pub struct Drawing {
 /// Cuts the scene. Outlines outside `area` are left out, and details finer than `detail` metres; with
 /// neither everything is there.
 pub fn cut(scene: &Scene, plane: &CutPlane, area: Option<Area>, detail: f32) -> Drawing {
-    let mut segments: Vec<Segment> = (0..scene.triangle_count() as u32)
+    // What lies on one side as a whole needs no look at its triangles.
+    let crossed = |(low, high): (Vec3, Vec3)| {
+        let sides = (0..8).map(|i| {
+            let pick = |axis: usize| {
+                if i >> axis & 1 == 0 {
+                    low[axis]
+                } else {
+                    high[axis]
+                }
+            };
+            plane.side(Vec3::new(pick(0), pick(1), pick(2)))
+        });
+        let (least, most) = sides.fold((f32::INFINITY, f32::NEG_INFINITY), |(a, b), s| {
+            (a.min(s), b.max(s))
+        });
+        // A corner that rounds onto the plane must not be lost.
+        least <= 1e-3 && most >= -1e-3
+    };
+    let ranges: Vec<_> = scene
+        .ranges()
+        .filter(|(_, b)| crossed(*b))
+        .map(|(r, _)| r)
+        .collect();
+    let mut segments: Vec<Segment> = ranges
         .into_par_iter()
+        .flat_map(|range| range.into_par_iter())
         .filter_map(|t| {
             let corners = scene.corners(t);
             // Most triangles lie on one side; telling that needs nothing but three numbers.

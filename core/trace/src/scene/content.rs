@@ -1,6 +1,6 @@
 //! What a scene holds, as a fingerprint: scenes that are traced to the same pixels have the same one.
 
-use super::Scene;
+use super::{Scene, Stock};
 use dome_files::Fingerprint;
 use dome_files::fingerprint::Summing;
 
@@ -8,35 +8,42 @@ impl Scene {
     /// The fingerprint of everything that a render can show: shapes where they stand now, names, materials, textures and
     /// lamps. What surrounds the scene is told apart.
     pub fn content(&self) -> Fingerprint {
-        *self.content.get_or_init(|| self.sum().finish())
+        *self.content.get_or_init(|| {
+            let mut sum = Summing::default();
+            sum.text(&self.base.content().to_string());
+            for instance in &self.instances {
+                sum.text(&instance.body.content().to_string());
+                for v in instance.place.to_cols_array() {
+                    sum.add(&v.to_le_bytes());
+                }
+                sum.words(instance.object);
+            }
+            // Masks show the objects' names.
+            for object in &self.objects {
+                sum.text(&object.name);
+            }
+            for lamp in &self.lamps {
+                sum.text(&format!("{lamp:?}"));
+            }
+            sum.text(&self.stock.content().to_string());
+            sum.finish()
+        })
     }
+}
 
-    fn sum(&self) -> Summing {
-        let mut sum = Summing::default();
-        let corners = &self.corners;
-        sum.numbers(self.positions.iter().flat_map(|v| v.to_array()));
-        sum.words(self.triangles.iter().copied().flatten());
-        sum.words((self.owners.iter()).flat_map(|o| [o.material, o.object]));
-        sum.numbers(corners.normals.iter().flat_map(|v| v.to_array()));
-        sum.numbers(corners.uvs.iter().flat_map(|v| v.to_array()));
-        sum.numbers((corners.second_uvs.values.iter()).flat_map(|v| v.to_array()));
-        sum.numbers((corners.colours.values.iter()).flat_map(|v| v.to_array()));
-        sum.numbers((corners.tangents.values.iter()).flat_map(|v| v.to_array()));
-        // Masks show the objects' names.
-        for object in &self.objects {
-            sum.text(&object.name);
-        }
-        // Few and small: every field, whatever they will have one day.
-        for material in &self.materials {
-            sum.text(&format!("{material:?}"));
-        }
-        for lamp in &self.lamps {
-            sum.text(&format!("{lamp:?}"));
-        }
-        for picture in &self.pictures {
-            sum.words([picture.width, picture.height]);
-            sum.add(&picture.bytes);
-        }
-        sum
+impl Stock {
+    fn content(&self) -> Fingerprint {
+        *self.content.get_or_init(|| {
+            let mut sum = Summing::default();
+            // Few and small: every field, whatever they will have one day.
+            for material in &self.materials {
+                sum.text(&format!("{material:?}"));
+            }
+            for picture in &self.pictures {
+                sum.words([picture.width, picture.height]);
+                sum.add(&picture.bytes);
+            }
+            sum.finish()
+        })
     }
 }

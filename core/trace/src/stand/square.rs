@@ -48,8 +48,7 @@ pub fn of_triangle(seen: &Seen) -> Option<Front> {
 /// A round pillar has no such axis; looking at its middle is square to it from everywhere.
 pub fn of_object(scene: &Scene, eye: DVec3, seen: &Seen) -> Option<Front> {
     let ground = |p: DVec3| DVec2::new(p.x, p.z);
-    let mine = |t: &u32| scene.object_of(*t) == seen.object;
-    let triangles: Vec<u32> = (0..scene.triangle_count() as u32).filter(mine).collect();
+    let triangles = scene.triangles_of(seen.object);
     let step = triangles.len().div_ceil(MOST).max(1);
     // An object may be turned inside out; the side that was picked is the front.
     let [a, b, c] = scene.corners(seen.triangle);

@@ -1,0 +1,131 @@
+//! Meshes as files bring them: in their own space, with what deforms them.
+
+use glam::{Mat4, Vec3};
+
+/// A mesh in its own space.
+#[derive(Clone, Default)]
+pub struct MeshPart {
+    /// Corner positions.
+    pub positions: Vec<[f32; 3]>,
+    /// Corner normals, or empty.
+    pub normals: Vec<[f32; 3]>,
+    /// Texture coordinates, or empty.
+    pub uvs: Vec<[f32; 2]>,
+    /// Second set of texture coordinates, or empty.
+    pub second_uvs: Vec<[f32; 2]>,
+    /// Corner colours, scene-linear with alpha, or empty.
+    pub colours: Vec<[f32; 4]>,
+    /// Corner tangents with the sign of the bitangent, or empty.
+    pub tangents: Vec<[f32; 4]>,
+    /// Corners of the triangles.
+    pub triangles: Vec<[u32; 3]>,
+    /// Index of the material.
+    pub material: u32,
+}
+
+/// Movements of positions and normals.
+pub(crate) type Morph = (Vec<[f32; 3]>, Vec<[f32; 3]>);
+
+/// A piece of a mesh with what deforms it.
+#[derive(Clone, Default)]
+pub(crate) struct Part {
+    pub(crate) plain: MeshPart,
+    /// Movements of positions and normals by morph target.
+    pub(crate) morphs: Vec<Morph>,
+    /// Joints and their weights by corner, four at a time.
+    pub(crate) joints: Vec<([u32; 4], [f32; 4])>,
+}
+
+/// A mesh.
+#[derive(Clone, Default)]
+pub(crate) struct Mesh {
+    pub(crate) parts: Vec<Part>,
+    /// Weights of the morph targets at rest.
+    pub(crate) weights: Vec<f32>,
+}
+
+impl Mesh {
+    /// Number of triangles.
+    pub(crate) fn triangles(&self) -> usize {
+        self.parts.iter().map(|p| p.plain.triangles.len()).sum()
+    }
+
+    /// Number of corners.
+    pub(crate) fn corners(&self) -> usize {
+        self.parts.iter().map(|p| p.plain.positions.len()).sum()
+    }
+
+    /// Whether weights or joints change its shape.
+    pub(crate) fn is_pliable(&self, skinned: bool) -> bool {
+        (self.parts.iter()).any(|p| !p.morphs.is_empty() || (skinned && !p.joints.is_empty()))
+    }
+}
+
+impl Part {
+    /// Memory that it takes.
+    pub(crate) fn bytes(&self) -> u64 {
+        let p = &self.plain;
+        let corner = 12
+            + 12 * usize::from(!p.normals.is_empty())
+            + 8 * (usize::from(!p.uvs.is_empty()) + usize::from(!p.second_uvs.is_empty()))
+            + 16 * (usize::from(!p.colours.is_empty()) + usize::from(!p.tangents.is_empty()))
+            + 24 * self.morphs.len();
+        (p.positions.len() * corner + self.joints.len() * 32 + p.triangles.len() * 12) as u64
+    }
+
+    /// Whether the part keeps its shape whatever the weights and joints.
+    pub(crate) fn is_stiff(&self, weights: &[f32], skinned: bool) -> bool {
+        (self.morphs.is_empty() || weights.iter().all(|&w| w == 0.0))
+            && (!skinned || self.joints.is_empty())
+    }
+
+    /// The part morphed by weights and carried by joints, given as where each joint moves a corner. A
+    /// skinned part comes out in the world's own place.
+    pub(crate) fn deformed(&self, weights: &[f32], joints: Option<&[Mat4]>) -> MeshPart {
+        let mut part = self.plain.clone();
+        for ((positions, normals), &weight) in self.morphs.iter().zip(weights) {
+            let move_by = |values: &mut [[f32; 3]], moves: &[[f32; 3]]| {
+                for (v, m) in values.iter_mut().zip(moves) {
+                    *v = (Vec3::from(*v) + Vec3::from(*m) * weight).to_array();
+                }
+            };
+            move_by(&mut part.positions, positions);
+            move_by(&mut part.normals, normals);
+        }
+        if let Some(matrices) = joints.filter(|_| !self.joints.is_empty()) {
+            let count = part.positions.len();
+            for i in 0..count {
+                let mut sum = Mat4::ZERO;
+                let mut whole = 0.0;
+                for (joints, weights) in self.joints[i..].iter().step_by(count) {
+                    for (&joint, &weight) in joints.iter().zip(weights) {
+                        if let Some(m) = matrices.get(joint as usize).filter(|_| weight != 0.0) {
+                            sum += *m * weight;
+                            whole += weight;
+                        }
+                    }
+                }
+                let matrix = if whole > 0.0 {
+                    sum * (1.0 / whole)
+                } else {
+                    Mat4::IDENTITY
+                };
+                let turn = |v: [f32; 3]| {
+                    matrix
+                        .transform_vector3(v.into())
+                        .normalize_or_zero()
+                        .to_array()
+                };
+                part.positions[i] = matrix.transform_point3(part.positions[i].into()).to_array();
+                if let Some(n) = part.normals.get_mut(i) {
+                    *n = turn(*n);
+                }
+                if let Some(t) = part.tangents.get_mut(i) {
+                    let [x, y, z] = turn([t[0], t[1], t[2]]);
+                    *t = [x, y, z, t[3]];
+                }
+            }
+        }
+        part
+    }
+}

@@ -1,0 +1,175 @@
+//! Places on triangles: textures and what corners carry are looked up there.
+
+use super::Scene;
+use super::body::{Body, Optional};
+use super::instance::Instance;
+use crate::departure::Departure;
+use crate::material::Material;
+use crate::texture::{Meaning, Texture};
+use glam::{DVec3, Vec2, Vec3, Vec4};
+
+/// A place on a triangle: textures and corner values are looked up there.
+pub(crate) struct Spot<'a> {
+    scene: &'a Scene,
+    body: &'a Body,
+    /// Where the body stands, unless it is the world itself.
+    instance: Option<&'a Instance>,
+    triangle: u32,
+    corners: [u32; 3],
+    weights: [f32; 3],
+}
+
+impl Scene {
+    /// A place on a triangle for looking things up.
+    pub(crate) fn spot(&self, triangle: u32, u: f32, v: f32) -> Spot<'_> {
+        let (body, instance, own) = self.locate(triangle);
+        Spot {
+            scene: self,
+            body,
+            instance,
+            triangle,
+            corners: body.triangles[own as usize],
+            weights: [1.0 - u - v, u, v],
+        }
+    }
+}
+
+impl Spot<'_> {
+    fn mix<T: std::ops::Mul<f32, Output = T> + std::ops::Add<Output = T>>(&self, c: [T; 3]) -> T {
+        let [a, b, c] = c;
+        let [wa, wb, wc] = self.weights;
+        a * wa + b * wb + c * wc
+    }
+
+    /// From the corners, not along the ray, and in double precision: rounded once.
+    pub(crate) fn position(&self) -> Vec3 {
+        let [a, b, c] = self
+            .corners
+            .map(|i| self.body.positions[i as usize].as_dvec3());
+        let [_, u, v] = self.weights.map(f64::from);
+        let mixed: DVec3 = a * (1.0 - u - v) + b * u + c * v;
+        self.instance.map_or(mixed, |i| i.at(mixed)).as_vec3()
+    }
+
+    /// The place as one that rays leave from.
+    pub(crate) fn departure(&self) -> Departure {
+        let largest = || {
+            self.corners
+                .map(|i| self.body.positions[i as usize].abs().max_element())
+                .into_iter()
+                .fold(0.0, f32::max)
+        };
+        Departure {
+            position: self.position(),
+            triangle: self.triangle,
+            reach: self.instance.map_or_else(largest, |i| i.reach),
+        }
+    }
+
+    pub(crate) fn normal(&self) -> Vec3 {
+        let own = self.mix((self.corners).map(|i| self.body.corners.normals[i as usize]));
+        (self.instance.map_or(own, |i| i.normals * own)).normalize_or_zero()
+    }
+
+    fn corner_uvs(&self, set: u8) -> [Vec2; 3] {
+        if set == 0 {
+            return self.corners.map(|i| self.body.corners.uvs[i as usize]);
+        }
+        let second = &self.body.corners.second_uvs;
+        second.corners(self.corners).unwrap_or_default()
+    }
+
+    /// The texture's value here.
+    pub(crate) fn texture(&self, texture: &Texture, meaning: Meaning) -> Vec4 {
+        let uv = self.mix(self.corner_uvs(texture.set));
+        texture.sample(self.scene.pictures(), uv, meaning)
+    }
+
+    /// A factor times one channel of an optional picture of data.
+    pub(crate) fn scaled(&self, factor: f32, texture: &Option<Texture>, channel: usize) -> f32 {
+        match texture {
+            Some(t) if factor > 0.0 => factor * self.texture(t, Meaning::Data)[channel],
+            _ => factor,
+        }
+    }
+
+    /// A colour times an optional picture of colour.
+    pub(crate) fn tinted(&self, colour: [f32; 3], texture: &Option<Texture>) -> Vec3 {
+        let colour = Vec3::from(colour);
+        match texture {
+            Some(t) if colour != Vec3::ZERO => colour * self.texture(t, Meaning::Colour).truncate(),
+            _ => colour,
+        }
+    }
+
+    /// The corner colours' mix.
+    pub(crate) fn colour(&self) -> Vec4 {
+        let colours: &Optional<Vec4> = &self.body.corners.colours;
+        colours
+            .corners(self.corners)
+            .map_or(Vec4::ONE, |c| self.mix(c))
+    }
+
+    /// How much is there: 0 a hole, 1 solid.
+    pub(crate) fn opacity(&self, material: &Material) -> f32 {
+        use crate::material::Alpha;
+        let alpha = || {
+            let mut alpha = material.opacity * self.colour().w;
+            if let Some(t) = &material.base_texture {
+                alpha *= self.texture(t, Meaning::Data).w;
+            }
+            self.scaled(alpha, &material.opacity_texture, 0)
+        };
+        match material.alpha {
+            Alpha::Opaque => 1.0,
+            Alpha::Mask(limit) => {
+                if alpha() >= limit {
+                    1.0
+                } else {
+                    0.0
+                }
+            }
+            Alpha::Blend => alpha().clamp(0.0, 1.0),
+        }
+    }
+
+    /// Light that the surface gives, before it is dimmed.
+    pub(crate) fn emission(&self, material: &Material) -> Vec3 {
+        self.tinted(material.emission, &material.emission_texture)
+    }
+
+    /// The normal that a normal picture gives to a surface of normal `n`, or `None` where the texture
+    /// coordinates give no direction.
+    pub(crate) fn bent_normal(&self, n: Vec3, (texture, scale): &(Texture, f32)) -> Option<Vec3> {
+        let given = self.body.corners.tangents.corners(self.corners);
+        let mut mixed = given.map(|t| self.mix(t)).unwrap_or(Vec4::ZERO);
+        if let Some(i) = self.instance {
+            mixed = (i.turn * mixed.truncate()).extend(mixed.w);
+        }
+        let (tangent, hand) = if mixed.truncate().length_squared() > 0.0 {
+            (mixed.truncate(), mixed.w)
+        } else {
+            self.uv_tangent(n, texture.set)?
+        };
+        let tangent = (tangent - n * n.dot(tangent)).try_normalize()?;
+        let bitangent = n.cross(tangent) * hand.signum();
+        let t = self.texture(texture, Meaning::Data).truncate() * 2.0 - 1.0;
+        (tangent * (t.x * scale) + bitangent * (t.y * scale) + n * t.z).try_normalize()
+    }
+
+    /// The direction of growing u from positions and texture coordinates, and the hand of the frame.
+    fn uv_tangent(&self, n: Vec3, set: u8) -> Option<(Vec3, f32)> {
+        let [a, b, c] = self.scene.corners(self.triangle);
+        let [ua, ub, uc] = self.corner_uvs(set);
+        let (e1, e2, d1, d2) = (b - a, c - a, ub - ua, uc - ua);
+        let det = d1.x * d2.y - d2.x * d1.y;
+        if det == 0.0 || !det.is_finite() {
+            return None;
+        }
+        let tangent = (e1 * d2.y - e2 * d1.y) / det;
+        let bitangent = (e2 * d1.x - e1 * d2.x) / det;
+        // v runs downwards in glTF; its tangent space takes the green channel upwards, against it.
+        let up = -bitangent;
+        Some((tangent, n.cross(tangent).dot(up)))
+    }
+}
