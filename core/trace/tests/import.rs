@@ -6,14 +6,15 @@ use dome_imaging::surroundings::{shape_of_size, to_equirect};
 use dome_optics::Shape;
 use dome_trace::lamp::LampKind;
 use dome_trace::material::Alpha;
-use dome_trace::{ImportOptions, Imported, Scene, TraceError, Unit, load};
+use dome_trace::{ImportOptions, Imported, Scene, Unit, load};
 use glam::Vec3;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 
-#[allow(dead_code)] // only the packing is needed here
-#[path = "../../../tests/support/scene.rs"]
-mod scene;
+#[path = "common/made.rs"]
+mod made;
+
+use made::Made;
 
 fn sample(name: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR"))
@@ -143,73 +144,6 @@ fn an_environment_map_is_read_whole_and_made_sound() {
     assert!(p.samples.iter().all(|v| v.is_finite() && *v >= 0.0));
     assert_eq!(shape_of_size(512, 256), Some(Shape::Equirect));
     assert_eq!(to_equirect(p.clone(), Shape::Equirect), p);
-}
-
-/// A scene made for one case: a triangle's corners, and whatever the case adds.
-struct Made {
-    document: Value,
-    binary: Vec<u8>,
-}
-
-impl Made {
-    fn new() -> Self {
-        let mut made = Self {
-            document: json!({
-                "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}],
-                "nodes": [{"name": "Thing", "mesh": 0}], "accessors": [], "bufferViews": [],
-                "meshes": [{"primitives": [{"attributes": {}}]}],
-            }),
-            binary: Vec::new(),
-        };
-        let corners = [[0.0f32, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0]];
-        let position = made.floats("VEC3", corners.as_flattened());
-        made.document["meshes"][0]["primitives"][0]["attributes"]["POSITION"] = json!(position);
-        made
-    }
-
-    fn bytes(&mut self, bytes: &[u8]) -> usize {
-        self.binary.resize(self.binary.len().next_multiple_of(4), 0);
-        let views = self.document["bufferViews"].as_array_mut().unwrap();
-        views
-            .push(json!({"buffer": 0, "byteOffset": self.binary.len(), "byteLength": bytes.len()}));
-        self.binary.extend(bytes);
-        views.len() - 1
-    }
-
-    fn accessor(&mut self, accessor: Value) -> usize {
-        let accessors = self.document["accessors"].as_array_mut().unwrap();
-        accessors.push(accessor);
-        accessors.len() - 1
-    }
-
-    fn floats(&mut self, kind: &str, values: &[f32]) -> usize {
-        let bytes: Vec<u8> = values.iter().flat_map(|v| v.to_le_bytes()).collect();
-        let view = self.bytes(&bytes);
-        let per = match kind {
-            "SCALAR" => 1,
-            "VEC2" => 2,
-            "VEC3" => 3,
-            "VEC4" => 4,
-            _ => 16,
-        };
-        self.accessor(
-            json!({"bufferView": view, "componentType": 5126, "type": kind,
-            "count": values.len() / per}),
-        )
-    }
-
-    fn load(&self) -> Result<Imported, TraceError> {
-        let mut document = self.document.clone();
-        document["buffers"] = json!([{"byteLength": self.binary.len()}]);
-        let folder = tempfile::tempdir().unwrap();
-        let path = folder.path().join("made.glb");
-        std::fs::write(&path, scene::pack(&document, &self.binary)).unwrap();
-        load(&path, &ImportOptions::default())
-    }
-
-    fn primitive(&mut self) -> &mut Value {
-        &mut self.document["meshes"][0]["primitives"][0]
-    }
 }
 
 fn corners(made: &Made) -> [Vec3; 3] {

@@ -108,8 +108,9 @@ struct Read {
 
 /// Single precision resolves 0.06 mm at this distance from the origin, metres.
 const NEAR: f64 = 1000.0;
-/// Origins are chosen in steps of this length, metres, so that they can be read.
-const ORIGIN_STEP: f64 = 100.0;
+/// Origins are chosen in steps of a power of ten that is so small a share of the scene, but of no less than a metre, so that
+/// they can be read.
+const ORIGIN_STEP: f64 = 0.1;
 
 impl Read {
     /// Turns, scales and places what came in as the artist asked, and reports the finished scene.
@@ -120,7 +121,7 @@ impl Read {
         let used = said.unwrap_or(guess.up);
         let metres = f64::from(options.unit.metres());
         let origin = (options.origin.map(DVec3::from))
-            .unwrap_or_else(|| near_origin(builder.corner_bounds(), metres));
+            .unwrap_or_else(|| near_origin(builder.corner_bounds(), used, metres));
         let frame = Frame {
             origin,
             z_up: used == Up::Z,
@@ -148,21 +149,22 @@ impl Read {
     }
 }
 
-/// An origin near a scene, in the file's axes and unit: the file's own one unless the scene lies far from it, for its size.
-fn near_origin((low, high): (DVec3, DVec3), metres: f64) -> DVec3 {
-    let (middle, extent) = ((low + high) / 2.0, (high - low).max_element());
-    if !middle.is_finite() {
+/// An origin in the middle of a scene and at its foot, in the file's axes and unit: the file's own one unless the scene lies
+/// far from it, for its size.
+fn near_origin((low, high): (DVec3, DVec3), up: Up, metres: f64) -> DVec3 {
+    let extent = (high - low).max_element();
+    let middle = (low + high) / 2.0;
+    let far = extent.max(NEAR / metres);
+    if !middle.is_finite() || middle.abs().max_element() <= far {
         return DVec3::ZERO;
     }
-    let step = ORIGIN_STEP / metres;
-    let far = extent.max(NEAR / metres);
-    DVec3::from(middle.to_array().map(|v| {
-        if v.abs() > far {
-            (v / step).round() * step
-        } else {
-            0.0
-        }
-    }))
+    let step = 10f64.powf((extent * metres * ORIGIN_STEP).max(1.0).log10().floor()) / metres;
+    let mut place = middle;
+    match up {
+        Up::Y => place.y = low.y,
+        Up::Z => place.z = low.z,
+    }
+    (place / step).round() * step
 }
 
 /// Corners in single precision round a place near them, and that place: coordinates of surveys keep their fractions.
