@@ -71,6 +71,9 @@ pub(super) fn run(args: &SceneArgs) -> Outcome {
                 "read_as": args.unit,
                 "guess": {"unit": guess.unit, "sure": guess.sure, "why": guess.why},
             })),
+            // In the file's own axes and unit.
+            "origin": report.origin,
+            "triangles_kept": scene.kept_triangles(),
             "size_m": size, "min_m": low.to_array(), "max_m": high.to_array(),
             "lights": report.lights, "lamps": lamps, "cameras": cameras,
             "animation_clips": report.motion.clips, "animation_s": report.motion.length_s,

@@ -25,6 +25,8 @@ pub struct SceneSettings {
     /// The axis of the file that points up, if the artist said so; else what the format says or the triangles tell.
     #[ts(as = "Option<UpShape>")]
     pub up: Option<Up>,
+    /// Place in the file, in its own axes and unit, that is the origin here; chosen near the scene when that comes in.
+    pub origin: [f64; 3],
     /// The moment of the scene's motion, seconds.
     pub time_s: f64,
     /// Objects that stand elsewhere than the file says, in the order in which they were moved.

@@ -1,7 +1,7 @@
 //! Bringing a scene in as a new project, and filling an empty data folder with the demo.
 
 use super::package::file_name;
-use super::scenes::{options, surroundings_picture};
+use super::scenes::{Opened, options, surroundings_picture};
 use super::screen::{CARD_WIDTH, save_jpeg};
 use super::{App, Result, WorkError};
 use crate::api::types::{Event, SurroundingsFile};
@@ -13,7 +13,7 @@ use crate::model::settings::SceneSettings;
 use dome_files::{FileError, archive, atomic};
 use dome_optics::PanoramaSize;
 use dome_trace::preview::{LiveView, Preview};
-use dome_trace::{Imported, TraceError, import, stand};
+use dome_trace::{ImportOptions, ImportReport, Imported, Scene, TraceError, import, stand};
 use glam::Vec3;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
@@ -179,12 +179,19 @@ fn read_in(
 ) -> Result<()> {
     let folder = app.folder.scene(id);
     let mut settings = SceneSettings::default();
-    let imported = app
-        .scenes
-        .read(&folder.join(scene_file), &options(&settings))?;
-    settings.surroundings.sky = imported.scene.sky.clone();
-    let summary = summarise(display, &imported);
-    let scene = imported.scene;
+    // Where its origin is to be is chosen once: what is placed in the project later keeps it.
+    let choose = ImportOptions {
+        origin: None,
+        ..options(&settings)
+    };
+    let Imported {
+        document,
+        scene,
+        report,
+    } = app.scenes.read(&folder.join(scene_file), &choose)?;
+    settings.surroundings.sky = scene.sky.clone();
+    settings.origin = report.origin;
+    let summary = summarise(display, &scene, &report);
     app.store
         .set_scene(id, &scene_file.to_string_lossy(), &summary, &settings)?;
     if places.is_empty() {
@@ -205,13 +212,14 @@ fn read_in(
     for place in places {
         app.store.add_viewpoint(id, place)?;
     }
+    app.scenes
+        .put_opened(id, &settings, Opened { document, report })?;
     app.scenes.put(id, &settings, scene)?;
     Ok(())
 }
 
 /// What came in, in words and numbers.
-pub(super) fn summarise(file: String, imported: &Imported) -> SceneSummary {
-    let Imported { scene, report } = imported;
+pub(super) fn summarise(file: String, scene: &Scene, report: &ImportReport) -> SceneSummary {
     let (low, high) = scene.bounds();
     let corner = |v: Vec3| v.to_array().map(f64::from);
     SceneSummary {

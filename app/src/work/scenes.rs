@@ -10,7 +10,10 @@ use dome_imaging::surroundings::{self, shape_of_size, to_equirect};
 use dome_optics::Shape;
 use dome_optics::projection::CubeLayout;
 use dome_trace::stand::starts::{Start, suggest};
-use dome_trace::{Illumination, ImportOptions, Imported, ObjectMove, Scene, Sky, TraceError};
+use dome_trace::scene::Document;
+use dome_trace::{
+    Illumination, ImportOptions, ImportReport, Imported, ObjectMove, Scene, Sky, TraceError,
+};
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -85,9 +88,25 @@ type SceneKey = (
     Vec<ObjectMove>,
 );
 
+/// A scene file as it was read: what it depends on beside the file.
+type OpenedKey = (
+    i64,
+    (dome_trace::Unit, Option<dome_trace::Up>),
+    [u64; 3],
+);
+
+/// A scene file as it was read, to be placed at any moment.
+pub struct Opened {
+    /// What it holds.
+    pub document: Arc<Document>,
+    /// What was found when it was read.
+    pub report: ImportReport,
+}
+
 /// The scenes that are in memory, their light, and the pictures that surround them.
 #[derive(Default)]
 pub struct Scenes {
+    opened: Recent<OpenedKey, Opened>,
     scenes: Recent<SceneKey, Scene>,
     lights: Recent<(i64, SceneSettings, bool), Illumination>,
     pictures: Recent<(i64, String), (Picture, Claim)>,
@@ -103,6 +122,14 @@ fn scene_key(project: i64, settings: &SceneSettings) -> SceneKey {
     )
 }
 
+fn opened_key(project: i64, settings: &SceneSettings) -> OpenedKey {
+    (
+        project,
+        (settings.unit, settings.up),
+        settings.origin.map(f64::to_bits),
+    )
+}
+
 impl Scenes {
     /// A project's scene as it is now.
     pub fn get(&self, app: &App, project: i64) -> Result<Arc<Scene>> {
@@ -113,10 +140,32 @@ impl Scenes {
     /// A project's scene in the unit and at the moment of some settings.
     pub fn get_as(&self, app: &App, project: i64, settings: &SceneSettings) -> Result<Arc<Scene>> {
         self.scenes.get(scene_key(project, settings), || {
+            self.place(app, project, settings)
+        })
+    }
+
+    /// A project's scene file, read once.
+    pub fn open(&self, app: &App, project: i64, settings: &SceneSettings) -> Result<Arc<Opened>> {
+        self.opened.get(opened_key(project, settings), || {
             let row = app.store.project(project)?;
             let path = app.folder.scene(project).join(&row.scene_file);
-            Ok(self.read(&path, &options(settings))?.scene)
+            let Imported {
+                document, report, ..
+            } = self.read(&path, &options(settings))?;
+            Ok(Opened { document, report })
         })
+    }
+
+    /// A project's scene placed anew at the moment of some settings; where memory does not reach, what nobody uses gives way.
+    pub fn place(&self, app: &App, project: i64, settings: &SceneSettings) -> Result<Scene> {
+        let opened = self.open(app, project, settings)?;
+        let place = || opened.document.place(settings.time_s, &settings.moves);
+        let first = place();
+        let Err(TraceError::File(FileError::OutOfMemory { .. })) = first else {
+            return Ok(first?);
+        };
+        self.forget_idle();
+        Ok(place()?)
     }
 
     /// Reads a scene; where memory does not reach, those that nobody uses give way.
@@ -141,6 +190,7 @@ impl Scenes {
         self.pictures.forget(|_| true);
         self.starts.forget(|_| true);
         self.scenes.forget_idle();
+        self.opened.forget_idle();
     }
 
     /// The light of a project's scene; only a draft uses the draft brightness.
@@ -206,14 +256,23 @@ impl Scenes {
             .get(scene_key(project, settings), || Ok(suggest(&scene)))
     }
 
-    /// Puts a scene that was just read, so that it need not be loaded again.
+    /// Puts a scene that was just placed, so that it need not be placed again.
     pub fn put(&self, project: i64, settings: &SceneSettings, scene: Scene) -> Result<Arc<Scene>> {
-        self.forget(project);
+        self.scenes.forget(|k| k.0 == project);
+        self.lights.forget(|k| k.0 == project);
         self.scenes.get(scene_key(project, settings), || Ok(scene))
+    }
+
+    /// Puts a scene file that was just read, likewise.
+    pub fn put_opened(&self, project: i64, settings: &SceneSettings, opened: Opened) -> Result<()> {
+        self.opened
+            .get(opened_key(project, settings), || Ok(opened))?;
+        Ok(())
     }
 
     /// Forgets everything of a project.
     pub fn forget(&self, project: i64) {
+        self.opened.forget(|k| k.0 == project);
         self.scenes.forget(|k| k.0 == project);
         self.lights.forget(|k| k.0 == project);
         self.pictures.forget(|k| k.0 == project);
@@ -229,6 +288,7 @@ pub fn options(settings: &SceneSettings) -> ImportOptions {
         time_s: settings.time_s,
         moves: settings.moves.clone(),
         inside: None,
+        origin: Some(settings.origin),
     }
 }
 

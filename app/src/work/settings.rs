@@ -1,7 +1,6 @@
 //! A project's settings: surroundings, lights, unit, moment, moved objects, and what follows when they change.
 
 use super::bring::summarise;
-use super::scenes::options;
 use super::{App, Result, WorkError};
 use crate::model::places::{NewViewpoint, Viewpoint};
 use crate::model::settings::SceneSettings;
@@ -72,6 +71,7 @@ pub fn apply(
     }
     if new.unit == old.unit
         && new.up == old.up
+        && new.origin == old.origin
         && new.time_s == old.time_s
         && new.moves == old.moves
     {
@@ -85,12 +85,12 @@ pub fn apply(
         app.store.set_settings(id, new)?;
         return Ok(None);
     }
-    let path = app.folder.scene(id).join(&row.scene_file);
-    let imported = app.scenes.read(&path, &options(new))?;
-    super::standing::known_moves(&imported.scene, new)?;
-    let summary = summarise(row.summary.file, &imported);
+    let scene = app.scenes.place(app, id, new)?;
+    super::standing::known_moves(&scene, new)?;
+    let report = &app.scenes.open(app, id, new)?.report;
+    let summary = summarise(row.summary.file, &scene, report);
     app.store.set_scene(id, &row.scene_file, &summary, new)?;
-    Ok(Some(app.scenes.put(id, new, imported.scene)?))
+    Ok(Some(app.scenes.put(id, new, scene)?))
 }
 
 /// Eye height above the floor of viewpoints in a scene that was turned, metres: a standing person's.

@@ -31,6 +31,10 @@ unit: Unit,
  */
 up: Up | null, 
 /**
+ * Place in the file, in its own axes and unit, that is the origin here; chosen near the scene when that comes in.
+ */
+origin: [number, number, number], 
+/**
  * The moment of the scene's motion, seconds.
  */
 time_s: number, 
