@@ -9,8 +9,8 @@ use dome_imaging::Picture;
 use dome_imaging::surroundings::{self, shape_of_size, to_equirect};
 use dome_optics::Shape;
 use dome_optics::projection::CubeLayout;
-use dome_trace::stand::starts::{Start, suggest};
 use dome_trace::scene::Document;
+use dome_trace::stand::starts::{Start, suggest};
 use dome_trace::{
     Illumination, ImportOptions, ImportReport, Imported, ObjectMove, Scene, Sky, TraceError,
 };
@@ -89,11 +89,7 @@ type SceneKey = (
 );
 
 /// A scene file as it was read: what it depends on beside the file.
-type OpenedKey = (
-    i64,
-    (dome_trace::Unit, Option<dome_trace::Up>),
-    [u64; 3],
-);
+type OpenedKey = (i64, (dome_trace::Unit, Option<dome_trace::Up>), [u64; 3]);
 
 /// A scene file as it was read, to be placed at any moment.
 pub struct Opened {

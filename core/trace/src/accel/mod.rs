@@ -200,8 +200,6 @@ const GAMMA_5: f32 = gamma(5.0);
 struct Shear {
     direction: Vec3,
     nudge: Vec3,
-    /// How far the start may be off along the shear's axes, for distances.
-    slack: f32,
     axes: [usize; 3],
     x: f32,
     y: f32,
@@ -225,17 +223,21 @@ impl Shear {
         if d[kz] < 0.0 {
             std::mem::swap(&mut kx, &mut ky); // keeps the winding
         }
-        let z = 1.0 / d[kz];
         Self {
             direction,
             nudge: ray.nudge,
-            // Sheared coordinates move by at most twice what the start moves; distances grow with the ray's slowness.
-            slack: 2.0 * ray.nudge.abs().max_element() * z.abs().max(1.0),
             axes: [kx, ky, kz],
             x: d[kx] / d[kz],
             y: d[ky] / d[kz],
-            z,
+            z: 1.0 / d[kz],
         }
+    }
+
+    /// How far sheared coordinates and distances may be off by the start's rounding: coordinates move by at most twice what
+    /// the start moves, and distances grow with the ray's slowness.
+    #[inline(always)]
+    fn slack(&self) -> f32 {
+        2.0 * self.nudge.abs().max_element() * self.z.abs().max(1.0)
     }
 
     /// Distance and weights of the second and third corner for one triangle.
@@ -280,7 +282,7 @@ impl Shear {
             largest(az, bz, cz),
             largest(u, v, w),
             inverse,
-            self.slack,
+            self.slack(),
         );
         if t.abs() <= bound {
             // So near that single precision cannot say on which side of the start; double can.

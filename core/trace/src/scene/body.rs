@@ -7,7 +7,8 @@ use dome_files::Fingerprint;
 use dome_files::budget::Claim;
 use dome_files::fingerprint::Summing;
 use dome_imaging::pages::on_large_pages;
-use glam::{DMat4, DVec3, Mat3, Vec2, Vec3, Vec4};
+use glam::{DMat3, DMat4, DVec3, Mat3, Vec2, Vec3, Vec4};
+use std::collections::HashMap;
 use std::sync::{Arc, OnceLock};
 
 /// What a triangle belongs to.
@@ -171,6 +172,7 @@ impl BodyMaker {
             emitting,
             members,
             content: OnceLock::new(),
+            radius: OnceLock::new(),
             memory,
         }
     }
@@ -188,7 +190,7 @@ pub(crate) fn cofactor(linear: &Mat3) -> Mat3 {
 fn members(positions: &[Vec3], triangles: &[[u32; 3]], owners: &[Owner]) -> Vec<Member> {
     // Triangles of one object mostly follow each other.
     let mut found: Vec<Member> = Vec::new();
-    let mut places = std::collections::HashMap::new();
+    let mut places = HashMap::new();
     for (corners, owner) in triangles.iter().zip(owners) {
         let at = *places.entry(owner.object).or_insert_with(|| {
             found.push(Member {
@@ -220,8 +222,9 @@ pub(crate) struct Body {
     /// Triangles whose material gives light.
     pub(crate) emitting: Vec<u32>,
     pub(crate) members: Vec<Member>,
-    /// What it holds; found when first asked for.
+    /// What it holds, and how far its corners lie from the middle of its box; found when first asked for.
     content: OnceLock<Fingerprint>,
+    radius: OnceLock<f32>,
     memory: Claim,
 }
 
@@ -237,30 +240,64 @@ impl Body {
         (self.members.iter()).fold(start, |(l, h), m| (l.min(m.low), h.max(m.high)))
     }
 
+    /// Its box where it is placed by `place`.
+    pub(crate) fn exact_box(&self, place: &DMat4) -> (Vec3, Vec3) {
+        let start = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+        self.positions.iter().fold(start, |(l, h), p| {
+            let p = place.transform_point3(p.as_dvec3()).as_vec3();
+            (l.min(p), h.max(p))
+        })
+    }
+
+    /// A box round it, told from its own box and the ball round that: exact where boxes stay boxes, never too small.
+    pub(crate) fn rough_box(&self, place: &DMat4) -> (Vec3, Vec3) {
+        let (low, high) = self.bounds();
+        let (low, high) = (low.as_dvec3(), high.as_dvec3());
+        let middle = place.transform_point3((low + high) / 2.0);
+        let half = (high - low) / 2.0;
+        let linear = DMat3::from_mat4(*place);
+        let boxed = linear.x_axis.abs() * half.x
+            + linear.y_axis.abs() * half.y
+            + linear.z_axis.abs() * half.z;
+        // A ball becomes an ellipsoid, whose extent along an axis is the length of the matrix's row.
+        let radius = f64::from(*self.radius.get_or_init(|| self.measured_radius()));
+        let ball = linear.transpose();
+        let balled = DVec3::new(
+            ball.x_axis.length(),
+            ball.y_axis.length(),
+            ball.z_axis.length(),
+        ) * radius;
+        let extent = boxed.min(balled);
+        ((middle - extent).as_vec3(), (middle + extent).as_vec3())
+    }
+
+    /// Radius of the ball round the middle of its box that holds all its corners.
+    fn measured_radius(&self) -> f32 {
+        let (low, high) = self.bounds();
+        let middle = (low + high) / 2.0;
+        let far = self.positions.iter().map(|p| p.distance_squared(middle));
+        far.fold(0.0, f32::max).sqrt() * (1.0 + 4.0 * f32::EPSILON)
+    }
+
     /// The box of each object's part where the body is placed by `place`.
     pub(crate) fn boxes(&self, place: &DMat4) -> Vec<(u32, Vec3, Vec3)> {
-        let start = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-        let around = |points: &mut dyn Iterator<Item = Vec3>| {
-            points.fold(start, |(l, h), p| {
-                let p = place.transform_point3(p.as_dvec3()).as_vec3();
-                (l.min(p), h.max(p))
-            })
-        };
         if let [only] = &self.members[..] {
-            let (low, high) = around(&mut self.positions.iter().copied());
+            let (low, high) = self.exact_box(place);
             return vec![(only.object, low, high)];
         }
         let mut boxes: Vec<_> = (self.members.iter())
-            .map(|m| (m.object, start.0, start.1))
+            .map(|m| (m.object, Vec3::INFINITY, Vec3::NEG_INFINITY))
             .collect();
-        let places: std::collections::HashMap<u32, usize> = (self.members.iter().enumerate())
+        let places: HashMap<u32, usize> = (self.members.iter().enumerate())
             .map(|(i, m)| (m.object, i))
             .collect();
         for (corners, owner) in self.triangles.iter().zip(&self.owners) {
-            let corners = corners.map(|i| self.positions[i as usize]);
-            let (low, high) = around(&mut corners.into_iter());
-            if let Some((_, l, h)) = places.get(&owner.object).map(|i| &mut boxes[*i]) {
-                (*l, *h) = (l.min(low), h.max(high));
+            let Some((_, low, high)) = places.get(&owner.object).map(|i| &mut boxes[*i]) else {
+                continue;
+            };
+            for corner in corners.map(|i| self.positions[i as usize]) {
+                let p = place.transform_point3(corner.as_dvec3()).as_vec3();
+                (*low, *high) = (low.min(p), high.max(p));
             }
         }
         boxes

@@ -12,6 +12,9 @@ use dome_files::decode::Rgba8;
 use glam::{DMat4, DVec3, Mat4};
 use std::sync::Arc;
 
+/// Most triangles that are looked at to tell a scene's extent and its up.
+const MOST_SEEN: usize = 1_000_000;
+
 /// Where something of a file stands.
 #[derive(Clone, Copy)]
 pub(crate) enum Stands {
@@ -134,22 +137,32 @@ impl SceneBuilder {
         self.triangles
     }
 
-    /// Shows the corners of every triangle at rest, in the file's frame.
+    /// Shows the corners of the triangles at rest, in the file's frame: of every one up to a few million, then of every
+    /// so-manieth.
     pub(crate) fn each_triangle(&self, mut see: impl FnMut([DVec3; 3])) {
+        let step = self.triangles.div_ceil(MOST_SEEN).max(1);
+        let mut skip = 0;
         for piece in &self.pieces {
             let place = piece.stands.at_rest(&self.rig);
             for part in &piece.mesh.parts {
-                for t in &part.plain.triangles {
+                let triangles = &part.plain.triangles;
+                for t in triangles.iter().skip(skip).step_by(step) {
                     see(t.map(|i| {
                         let p = part.plain.positions[i as usize];
                         place.transform_point3(DVec3::from(p.map(f64::from)))
                     }));
                 }
+                // The next part goes on where this one's last step leads.
+                let left = triangles.len().saturating_sub(skip);
+                skip = skip.saturating_sub(triangles.len());
+                if left > 0 {
+                    skip = (step - left % step) % step;
+                }
             }
         }
     }
 
-    /// Lowest and highest coordinates of all corners that triangles with an area use, in the file's frame at rest.
+    /// Lowest and highest coordinates of the corners of [`Self::each_triangle`] where they have an area.
     pub(crate) fn corner_bounds(&self) -> (DVec3, DVec3) {
         let mut bounds = (DVec3::INFINITY, DVec3::NEG_INFINITY);
         self.each_triangle(|[a, b, c]| {

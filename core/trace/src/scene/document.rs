@@ -28,8 +28,8 @@ pub const MAX_TRIANGLES: usize = 50_000_000;
 const LEAST_COPIED: usize = 64;
 /// A mesh that would add fewer triangles than this by its copies is merged: instancing costs rays time.
 const MERGED: usize = 250_000;
-/// Boxes of copies are exact up to so many corners of all copies together.
-const EXACT_BOXES: usize = 200_000_000;
+/// Boxes of turned copies are exact up to so many corners of all copies together; those of others are never too small.
+const EXACT_BOXES: usize = 10_000_000;
 
 /// How a file's coordinates become those of the scene: moved to a near origin, turned, scaled to metres.
 #[derive(Clone, Copy, Debug)]
@@ -548,15 +548,15 @@ impl Document {
         let corners: usize = upright.iter().map(|(b, _, _)| b.positions.len()).sum();
         let boxes: Vec<Vec<(u32, Vec3, Vec3)>> = (upright.par_iter())
             .map(|(body, place, object)| {
-                let mut boxes = if object.is_some() && corners > EXACT_BOXES {
-                    vec![rough_box(body, place)]
-                } else {
-                    body.boxes(place)
+                let Some(object) = object else {
+                    return body.boxes(place);
                 };
-                if let Some(object) = object {
-                    boxes.iter_mut().for_each(|b| b.0 = *object);
-                }
-                boxes
+                let (low, high) = if corners > EXACT_BOXES || along_axes(place) {
+                    body.rough_box(place)
+                } else {
+                    body.exact_box(place)
+                };
+                vec![(*object, low, high)]
             })
             .collect();
         let mut first = base.triangles.len() as u32;
@@ -736,15 +736,12 @@ fn centre<'a>(placed: impl Iterator<Item = (&'a Mesh, DMat4)>) -> DVec3 {
     }
 }
 
-/// A box round the corners of a body's box where it is placed.
-fn rough_box(body: &Body, place: &DMat4) -> (u32, Vec3, Vec3) {
-    let (l, h) = body.bounds();
-    let start = (0, Vec3::INFINITY, Vec3::NEG_INFINITY);
-    (0..8).fold(start, |(o, low, high), i| {
-        let pick = |bit: u32, a: f32, b: f32| if i >> bit & 1 == 0 { a } else { b };
-        let corner = Vec3::new(pick(0, l.x, h.x), pick(1, l.y, h.y), pick(2, l.z, h.z));
-        let p = place.transform_point3(corner.as_dvec3()).as_vec3();
-        (o, low.min(p), high.max(p))
+/// Whether boxes stay boxes.
+fn along_axes(place: &DMat4) -> bool {
+    let axes = [place.x_axis, place.y_axis, place.z_axis];
+    axes.iter().all(|a| {
+        let parts = a.truncate().to_array();
+        parts.iter().filter(|v| **v != 0.0).count() == 1
     })
 }
 
