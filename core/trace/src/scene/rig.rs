@@ -54,15 +54,37 @@ pub(crate) enum Rest {
     },
 }
 
+/// Turns in files have the precision of single floats: what is smaller than that beside the rest of its axis is nought, or
+/// walls turned by a quarter would stand askew by as much, which boxes round them dislike.
+fn squared_up(mut m: DMat4) -> DMat4 {
+    for axis in [&mut m.x_axis, &mut m.y_axis, &mut m.z_axis] {
+        let least = axis.truncate().length() * f64::from(f32::EPSILON);
+        for part in [&mut axis.x, &mut axis.y, &mut axis.z] {
+            if part.abs() < least {
+                *part = 0.0;
+            }
+        }
+    }
+    m
+}
+
+fn placed(translation: DVec3, rotation: DQuat, scale: DVec3) -> DMat4 {
+    squared_up(DMat4::from_scale_rotation_translation(
+        scale,
+        rotation,
+        translation,
+    ))
+}
+
 impl Rest {
     fn matrix(&self) -> DMat4 {
         match self {
-            Self::Matrix(m) => *m,
+            Self::Matrix(m) => squared_up(*m),
             Self::Parts {
                 translation,
                 rotation,
                 scale,
-            } => DMat4::from_scale_rotation_translation(*scale, *rotation, *translation),
+            } => placed(*translation, *rotation, *scale),
         }
     }
 
@@ -267,7 +289,7 @@ impl Rig {
         }
         Poses {
             locals: (parts.into_iter())
-                .map(|(n, (t, r, s))| (n, DMat4::from_scale_rotation_translation(s, r, t)))
+                .map(|(n, (t, r, s))| (n, placed(t, r, s)))
                 .collect(),
             weights,
             worlds: Default::default(),
@@ -359,5 +381,28 @@ impl Track {
                 .map(|c| key(i, 1)[c] + (key(i + 1, 1)[c] - key(i, 1)[c]) * t)
                 .collect(),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A quarter turn as files write it, to eight digits, keeps walls along the axes.
+    #[test]
+    fn quarter_turns_are_quarter_turns() {
+        let half = f64::from(std::f32::consts::FRAC_1_SQRT_2);
+        let rest = Rest::Parts {
+            translation: DVec3::new(500_000.25, 0.0, -3.0),
+            rotation: DQuat::from_xyzw(0.0, half, 0.0, half).normalize(),
+            scale: DVec3::new(2.0, 3.0, 4.0),
+        };
+        let m = rest.matrix();
+        let point = m.transform_point3(DVec3::new(0.0, 1.0, 1.0));
+        assert_eq!((point.y, point.z), (3.0, -3.0), "{m}");
+        assert!((point.x - 500_004.25).abs() < 1e-6, "{point}");
+        // A true small turn, of a hundredth of a degree, stays.
+        let small = Rest::Matrix(DMat4::from_rotation_y(0.01f64.to_radians()));
+        assert!(small.matrix().x_axis.z < -1e-4);
     }
 }
