@@ -5,6 +5,134 @@ mod support;
 use serde_json::json;
 use support::with_room;
 
+/// Several sets of light in one project: copied, switched, named, removed, undone; orders say which they are made in.
+#[test]
+fn light_setups_are_kept_side_by_side() {
+    let (_folder, server, project) = with_room();
+    let path = format!("/api/projects/{project}");
+    let ask = |method: &str, tail: &str, body| server.json(method, &format!("{path}{tail}"), body);
+    let names = |p: &serde_json::Value| {
+        let others = p["settings"]["other_setups"].as_array().unwrap().iter();
+        let mut all: Vec<(u64, String)> = (others.map(|o| &o["setup"]))
+            .chain([&p["settings"]["setup"]])
+            .map(|s| {
+                (
+                    s["number"].as_u64().unwrap(),
+                    s["name"].as_str().unwrap().into(),
+                )
+            })
+            .collect();
+        all.sort();
+        all.into_iter()
+            .map(|(_, name)| name)
+            .collect::<Vec<String>>()
+    };
+    let (_, noon) = ask("GET", "", None);
+    let viewpoint = noon["viewpoints"][0].clone();
+    assert_eq!(names(&noon), ["Setup 1"]);
+    let (status, evening) = ask("POST", "/setups", Some(json!({"name": "Evening"})));
+    assert_eq!(
+        (status, names(&evening)),
+        (200, vec!["Setup 1".into(), "Evening".into()])
+    );
+    assert_eq!(
+        evening["settings"]["setup"]["number"], 2,
+        "the copy is in use"
+    );
+    let mut settings = evening["settings"].clone();
+    settings["surroundings"]["sky"] = json!({"kind": "plain", "colour": [0.3, 0.05, 0.01]});
+    settings["exposure_stops"] = json!(1.5);
+    // Who forgets the others when changing one loses nothing.
+    settings["other_setups"] = json!([]);
+    let (status, evening) = ask("PATCH", "", Some(json!({"settings": settings})));
+    assert_eq!((status, names(&evening).len()), (200, 2));
+
+    // Back and forth, nothing is lost.
+    let (_, back) = ask("POST", "/setups/1/use", None);
+    assert_eq!(
+        back["settings"]["surroundings"],
+        noon["settings"]["surroundings"]
+    );
+    assert_eq!(back["settings"]["exposure_stops"], 0.0);
+    let (_, again) = ask("POST", "/setups/2/use", None);
+    assert_eq!(again["settings"], evening["settings"]);
+    // Undone and made again like any change of the scene.
+    assert_eq!(ask("POST", "/undo", None).1["settings"], back["settings"]);
+    assert_eq!(
+        ask("POST", "/redo", None).1["settings"],
+        evening["settings"]
+    );
+
+    // The live picture of either, in its exposure.
+    let picture = |setup: Option<u32>| {
+        let body = json!({"pose": viewpoint["pose"], "width": 64, "setup": setup}).to_string();
+        let (path, json) = (
+            format!("{path}/preview"),
+            ("Content-Type", "application/json"),
+        );
+        let (status, bytes) = server.send("POST", &path, body.as_bytes(), &[json]);
+        assert_eq!(status, 200);
+        let rgb = image::load_from_memory(&bytes).unwrap().to_rgb8();
+        let all = rgb.as_raw().iter().map(|v| f64::from(*v));
+        all.sum::<f64>() / rgb.as_raw().len() as f64
+    };
+    // A stop and a half brighter, of which the tone takes some back.
+    let (bright, plain) = (picture(None), picture(Some(1)));
+    assert!(bright > 1.25 * plain, "{bright} beside {plain}");
+
+    // Orders are made in the one they name, and say so; the others do not travel along.
+    let order = |setup: Option<u32>| {
+        let body = json!({"viewpoint": viewpoint["id"], "width": 32, "samples": 1, "setup": setup});
+        ask("POST", "/orders", Some(body))
+    };
+    let (status, named) = order(Some(1));
+    assert_eq!(status, 200, "{named}");
+    assert_eq!(named["spec"]["settings"]["setup"]["name"], "Setup 1");
+    assert_eq!(named["spec"]["settings"]["other_setups"], json!([]));
+    assert_eq!(
+        named["spec"]["settings"]["surroundings"],
+        noon["settings"]["surroundings"]
+    );
+    assert_eq!(
+        order(None).1["spec"]["settings"]["setup"]["name"],
+        "Evening"
+    );
+
+    // Names are checked, and the last one stays.
+    let (_, renamed) = ask("PATCH", "/setups/1", Some(json!({"name": " Noon "})));
+    assert_eq!(names(&renamed), ["Noon", "Evening"]);
+    for (method, tail, body, said) in [
+        (
+            "PATCH",
+            "/setups/1",
+            Some(json!({"name": "Evening"})),
+            "already",
+        ),
+        ("POST", "/setups", Some(json!({"name": "Noon"})), "already"),
+        ("POST", "/setups", Some(json!({"name": "  "})), "1 to"),
+        ("POST", "/setups/7/use", None, "no light setup 7"),
+        ("DELETE", "/setups/7", None, "no light setup 7"),
+    ] {
+        let (status, answer) = ask(method, tail, body);
+        let sentence = answer["error"].as_str().unwrap();
+        assert!(
+            status == 422 && sentence.contains(said),
+            "{status} {sentence}"
+        );
+    }
+    assert_eq!(order(Some(7)).0, 422);
+    let (_, alone) = ask("DELETE", "/setups/2", None);
+    assert_eq!(
+        (names(&alone), &alone["settings"]["setup"]["number"]),
+        (vec!["Noon".into()], &json!(1))
+    );
+    let (status, last) = ask("DELETE", "/setups/1", None);
+    assert!(
+        status == 422 && last["error"].as_str().unwrap().contains("stays"),
+        "{last}"
+    );
+}
+
 /// Lights, surroundings, unit and moment belong to the project, and orders keep what they were given.
 #[test]
 fn lights_surroundings_and_unit_are_settings_of_the_project() {

@@ -19,6 +19,7 @@ mod projects;
 mod range;
 pub mod scene_types;
 mod sent;
+mod setups;
 mod stand;
 pub mod stand_types;
 pub mod types;
@@ -122,6 +123,7 @@ pub fn server(app: Arc<App>, listener: TcpListener, web: Option<PathBuf>) -> Roc
             [
                 projects::routes(),
                 live::routes(),
+                setups::routes(),
                 stand::routes(),
                 preflight::routes(),
                 lights::routes(),

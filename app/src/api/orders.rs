@@ -89,7 +89,15 @@ fn width_plan(width: u32, frame: u32, hfov: f64, per_degree: f64) -> Answer<Json
 
 /// What is asked, made whole and checked.
 fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, NewJob)> {
-    let mut settings = app.store.project(project)?.settings;
+    let settings = app.store.project(project)?.settings;
+    let setup = request.setup.unwrap_or(settings.setup.number);
+    let mut settings = settings.with_setup(setup).ok_or_else(|| {
+        WorkError::Request(format!(
+            "There is no light setup {setup} in this project; choose one of the list."
+        ))
+    })?;
+    // An order shows one.
+    settings.other_setups.clear();
     let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
     let passes = PassSet::new(request.passes.iter().flatten().copied());
     let size = picture_size(request.shape.as_deref(), request.width)?;

@@ -210,9 +210,16 @@ async fn change(app: &Shared, id: i64, change: Sent<ProjectChange>) -> Answer<Js
                 id,
                 || settings_label(&before, settings),
                 || {
-                    let now = app.store.project(id)?.version;
-                    unchanged("The scene's settings", change.version, now)?;
-                    change_settings(app, id, settings)
+                    let now = app.store.project(id)?;
+                    unchanged("The scene's settings", change.version, now.version)?;
+                    // Light setups have requests of their own, and the origin stays.
+                    let settings = SceneSettings {
+                        origin: now.settings.origin,
+                        setup: now.settings.setup,
+                        other_setups: now.settings.other_setups,
+                        ..settings.clone()
+                    };
+                    change_settings(app, id, &settings)
                 },
             )?;
         }
@@ -300,6 +307,8 @@ fn settings_label(before: &SceneSettings, after: &SceneSettings) -> String {
         "time"
     } else if before.stand != after.stand {
         "limits"
+    } else if before.exposure_stops != after.exposure_stops {
+        "exposure"
     } else {
         "brightness"
     };

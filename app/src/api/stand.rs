@@ -373,8 +373,9 @@ async fn start_picture(
             heading_deg: heading,
             ..Pose::default()
         };
+        let settings = app.store.project(id)?.settings;
         Ok(Picture(
-            quick_jpeg(app, id, &pose, START_WIDTH, 2)?,
+            quick_jpeg(app, id, &settings, &pose, (START_WIDTH, 2))?,
             ContentType::JPEG,
         ))
     })

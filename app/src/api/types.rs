@@ -154,6 +154,8 @@ pub struct OrderRequest {
     pub noise_percent: Option<f32>,
     /// Seed; 0 if absent.
     pub seed: Option<u32>,
+    /// Number of the light setup; the one in use if absent.
+    pub setup: Option<u32>,
     /// Whether it is a draft.
     pub draft: Option<bool>,
     /// What is made beside the picture.
@@ -237,6 +239,16 @@ pub struct PreviewRequest {
     pub clay: Option<bool>,
     /// Without the scene's light, many times a second: for while the viewpoint moves.
     pub quick: Option<bool>,
+    /// Number of the light setup; the one in use if absent.
+    pub setup: Option<u32>,
+}
+
+/// What a light setup is to be called.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct SetupRequest {
+    /// Name; no other one of the project may have it.
+    pub name: String,
 }
 
 /// Something changed on the server.

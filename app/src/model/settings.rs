@@ -34,6 +34,131 @@ pub struct SceneSettings {
     pub moves: Vec<ObjectMove>,
     /// Limits for standing.
     pub stand: StandSettings,
+    /// Exposure of live pictures, and what handing over begins with, stops. Masters never have it.
+    pub exposure_stops: f32,
+    /// Which light setup this is: its surroundings, lights, brightness, exposure and moment.
+    pub setup: SetupName,
+    /// The project's other light setups.
+    pub other_setups: Vec<LightSetup>,
+}
+
+/// A light setup by number and name.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct SetupName {
+    /// Its number within the project; they are listed in this order.
+    pub number: u32,
+    /// What the artist calls it.
+    pub name: String,
+}
+
+impl Default for SetupName {
+    fn default() -> Self {
+        Self {
+            number: 1,
+            name: "Setup 1".into(),
+        }
+    }
+}
+
+/// A light setup that is not in use at present.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct LightSetup {
+    /// Number and name.
+    pub setup: SetupName,
+    /// What surrounds the scene.
+    #[ts(as = "SurroundingsShape")]
+    pub surroundings: Surroundings,
+    /// Lights that are set otherwise than the scene says.
+    #[ts(as = "BTreeMap<String, LightSettingShape>")]
+    pub lights: LightSettings,
+    /// Brightness of live pictures and drafts, stops.
+    pub draft_stops: f32,
+    /// Exposure of live pictures, stops.
+    pub exposure_stops: f32,
+    /// The moment, seconds.
+    pub time_s: f64,
+}
+
+impl SceneSettings {
+    /// What of these settings a light setup holds.
+    fn own_setup(&self) -> LightSetup {
+        LightSetup {
+            setup: self.setup.clone(),
+            surroundings: self.surroundings.clone(),
+            lights: self.lights.clone(),
+            draft_stops: self.draft_stops,
+            exposure_stops: self.exposure_stops,
+            time_s: self.time_s,
+        }
+    }
+
+    /// Numbers and names of all light setups, in their order.
+    pub fn setups(&self) -> Vec<&SetupName> {
+        let others = self.other_setups.iter().map(|s| &s.setup);
+        let mut all: Vec<&SetupName> = others.chain([&self.setup]).collect();
+        all.sort_by_key(|s| s.number);
+        all
+    }
+
+    /// The settings with another light setup in use; `None` if there is none of this number.
+    pub fn with_setup(&self, number: u32) -> Option<Self> {
+        if number == self.setup.number {
+            return Some(self.clone());
+        }
+        let mut new = self.clone();
+        let at = (self.other_setups.iter()).position(|s| s.setup.number == number)?;
+        let chosen = std::mem::replace(&mut new.other_setups[at], self.own_setup());
+        new.other_setups.sort_by_key(|s| s.setup.number);
+        new.setup = chosen.setup;
+        new.surroundings = chosen.surroundings;
+        new.lights = chosen.lights;
+        new.draft_stops = chosen.draft_stops;
+        new.exposure_stops = chosen.exposure_stops;
+        new.time_s = chosen.time_s;
+        Some(new)
+    }
+
+    /// The settings with a copy of the light setup in use, which takes its place under a new name.
+    #[must_use]
+    pub fn with_copy(&self, name: String) -> Self {
+        let mut new = self.clone();
+        let last = self.setups().last().map_or(0, |s| s.number);
+        new.other_setups.push(self.own_setup());
+        new.other_setups.sort_by_key(|s| s.setup.number);
+        new.setup = SetupName {
+            number: last + 1,
+            name,
+        };
+        new
+    }
+
+    /// The settings without a light setup; of the one in use the nearest other takes the place. `None` if there is none of
+    /// this number, or no other.
+    pub fn without_setup(&self, number: u32) -> Option<Self> {
+        let mut new = if number == self.setup.number {
+            let others = self.other_setups.iter().map(|s| s.setup.number);
+            self.with_setup(others.min_by_key(|n| n.abs_diff(number))?)?
+        } else {
+            self.clone()
+        };
+        let before = new.other_setups.len();
+        new.other_setups.retain(|s| s.setup.number != number);
+        (new.other_setups.len() < before).then_some(new)
+    }
+
+    /// What of the settings a picture shows: settings that differ elsewhere only are the same light.
+    #[must_use]
+    pub fn lit(&self) -> Self {
+        Self {
+            stand: StandSettings::default(),
+            exposure_stops: 0.0,
+            setup: SetupName::default(),
+            other_setups: Vec::new(),
+            ..self.clone()
+        }
+    }
 }
 
 /// Limits for standing, as an artist sets them.
@@ -152,4 +277,50 @@ enum PurposeShape {
     Headset,
     Dome,
     Light,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn named(s: &SceneSettings) -> Vec<(u32, &str)> {
+        let setups = s.setups().into_iter();
+        setups.map(|s| (s.number, s.name.as_str())).collect()
+    }
+
+    #[test]
+    fn light_setups_are_copied_chosen_and_removed() {
+        let mut noon = SceneSettings {
+            exposure_stops: -1.0,
+            ..SceneSettings::default()
+        };
+        noon.setup.name = "Noon".into();
+        let mut evening = noon.with_copy("Evening".into());
+        assert_eq!(
+            evening.exposure_stops, -1.0,
+            "a copy begins as what it is of"
+        );
+        evening.time_s = 7.0;
+        evening.exposure_stops = 2.0;
+        assert_eq!(named(&evening), [(1, "Noon"), (2, "Evening")]);
+        let back = evening.with_setup(1).unwrap();
+        assert_eq!((back.time_s, back.exposure_stops), (0.0, -1.0));
+        assert_eq!(named(&back), named(&evening));
+        assert_eq!(
+            back.with_setup(2).unwrap(),
+            evening,
+            "nothing is lost there and back"
+        );
+        assert_eq!(back.lit(), noon.lit());
+        assert_ne!(back.lit(), evening.lit());
+        assert!(back.with_setup(9).is_none() && back.without_setup(9).is_none());
+        // Of the one in use the nearest takes the place; the last one stays.
+        let alone = evening.without_setup(2).unwrap();
+        assert_eq!((named(&alone), alone.time_s), (vec![(1, "Noon")], 0.0));
+        assert!(alone.without_setup(1).is_none());
+        assert_eq!(named(&back.without_setup(2).unwrap()), [(1, "Noon")]);
+        // A number is not used twice while a higher one is there.
+        let third = back.with_copy("Night".into());
+        assert_eq!(named(&third), [(1, "Noon"), (2, "Evening"), (3, "Night")]);
+    }
 }

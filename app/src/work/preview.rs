@@ -2,7 +2,7 @@
 
 use super::denoise::calmed;
 use super::running::Running;
-use super::{App, Result, at_once};
+use super::{App, Result, WorkError, at_once};
 use crate::api::types::PreviewRequest;
 use crate::model::places::Pose;
 use crate::model::settings::SceneSettings;
@@ -143,12 +143,17 @@ pub fn orientation(pose: &Pose) -> Orientation {
 const MAX_QUICK: u32 = 512;
 
 /// The quick picture of a pose as JPEG: its own colours without the scene's light. `rays` a side of a pixel.
-pub fn quick_jpeg(app: &App, project: i64, pose: &Pose, width: u32, rays: u32) -> Result<Vec<u8>> {
+pub fn quick_jpeg(
+    app: &App,
+    project: i64,
+    settings: &SceneSettings,
+    pose: &Pose,
+    (width, rays): (u32, u32),
+) -> Result<Vec<u8>> {
     app.previews.hurries.fetch_add(1, Ordering::Relaxed);
     let size = PanoramaSize::from_width(width.min(MAX_QUICK))?;
-    let settings = app.store.project(project)?.settings;
-    let scene = app.scenes.get_as(app, project, &settings)?;
-    let light = app.scenes.light(app, project, &settings, true)?;
+    let scene = app.scenes.get_as(app, project, settings)?;
+    let light = app.scenes.light(app, project, settings, true)?;
     let running = app.jobs.rendering();
     let _hold = running.as_ref().and_then(|r| app.previews.hold(r));
     let picture = at_once(|| quick::picture(&scene, &light, &eye(pose), size, rays));
@@ -162,23 +167,35 @@ pub fn quick_jpeg(app: &App, project: i64, pose: &Pose, width: u32, rays: u32) -
 
 /// Makes or refines the live picture of a view.
 pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
+    let settings = app.store.project(project)?.settings;
+    let settings = match request.setup {
+        None => settings,
+        Some(number) => settings.with_setup(number).ok_or_else(|| {
+            WorkError::Request(format!(
+                "There is no light setup {number} in this project; choose one of the list."
+            ))
+        })?,
+    };
     if request.quick == Some(true) {
         return Ok(Live {
-            jpeg: quick_jpeg(app, project, &request.pose, request.width, 1)?,
+            jpeg: quick_jpeg(app, project, &settings, &request.pose, (request.width, 1))?,
             samples: 0,
             enough: ENOUGH,
             calm: true,
         });
     }
     let size = PanoramaSize::from_width(request.width.min(MAX_WIDTH))?;
-    let settings = app.store.project(project)?.settings;
+    let tone = Tone {
+        exposure_stops: settings.exposure_stops,
+        ..SCREEN_TONE
+    };
     let scene = app.scenes.get_as(app, project, &settings)?;
     let light = app.scenes.light(app, project, &settings, true)?;
     let clay = request.clay.unwrap_or(false);
     let view = View {
         project,
         content: scene.content(),
-        settings,
+        settings: settings.lit(),
         pose: request.pose,
         width: size.width(),
         clay,
@@ -238,7 +255,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         jpeg: jpeg::encode_small(
             picture.width,
             picture.height,
-            &SCREEN_TONE.to_srgb8(&picture.samples),
+            &tone.to_srgb8(&picture.samples),
             90,
         )?,
         samples: preview.samples(),

@@ -202,7 +202,7 @@ impl Scenes {
             Sky::Picture { file } => Some(self.picture(app, project, file)?),
             _ => None,
         };
-        self.lights.get((project, settings.clone(), draft), || {
+        self.lights.get((project, settings.lit(), draft), || {
             let gain = if draft {
                 settings.draft_stops.exp2()
             } else {

@@ -168,6 +168,18 @@ fn check_settings(s: &SceneSettings) -> Result<()> {
             "The surroundings' numbers are outside their limits: colours 0 or more, sun -5 to 90 degrees, turbidity 1 to 10, ground 0 to 1, brightness -20 to 20 stops; correct them.".into(),
         ));
     }
+    if !stops(s.exposure_stops) {
+        return Err(WorkError::Request(
+            "The exposure must lie between -20 and 20 stops; correct it.".into(),
+        ));
+    }
+    let mut numbers: Vec<u32> = s.setups().iter().map(|s| s.number).collect();
+    numbers.dedup();
+    if numbers.len() != s.other_setups.len() + 1 {
+        return Err(WorkError::Request(
+            "Two light setups have the same number; ask for the project again.".into(),
+        ));
+    }
     if !stops(s.draft_stops) || !s.lights.values().all(|l| stops(l.stops)) {
         return Err(WorkError::Request(
             "The brightness of a light must lie between -20 and 20 stops; correct it.".into(),

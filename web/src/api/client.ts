@@ -158,6 +158,14 @@ export const api = {
   undo: (project: number) => json<Project>("POST", `/projects/${project}/undo`),
   redo: (project: number) => json<Project>("POST", `/projects/${project}/redo`),
   preflight: (project: number) => json<FindingInfo[]>("GET", `/projects/${project}/preflight`),
+  copySetup: (project: number, name: string) =>
+    json<Project>("POST", `/projects/${project}/setups`, { name }),
+  chooseSetup: (project: number, setup: number) =>
+    json<Project>("POST", `/projects/${project}/setups/${setup}/use`),
+  renameSetup: (project: number, setup: number, name: string) =>
+    json<Project>("PATCH", `/projects/${project}/setups/${setup}`, { name }),
+  removeSetup: (project: number, setup: number) =>
+    json<Project>("DELETE", `/projects/${project}/setups/${setup}`),
   floor: (project: number, [x, y, z]: readonly [number, number, number]) =>
     json<FloorInfo>("GET", `/projects/${project}/floor?x=${x}&y=${y}&z=${z}`),
   lights: (project: number, viewpoint: number) =>

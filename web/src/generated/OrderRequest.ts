@@ -31,6 +31,10 @@ noise_percent?: number,
  */
 seed?: number, 
 /**
+ * Number of the light setup; the one in use if absent.
+ */
+setup?: number, 
+/**
  * Whether it is a draft.
  */
 draft?: boolean, 

@@ -20,4 +20,8 @@ clay?: boolean,
 /**
  * Without the scene's light, many times a second: for while the viewpoint moves.
  */
-quick?: boolean, };
+quick?: boolean, 
+/**
+ * Number of the light setup; the one in use if absent.
+ */
+setup?: number, };

@@ -108,12 +108,13 @@ export function HandOverStage({ project }: { project: Project }) {
   const order = masters.find((o) => o.id === chosen) ?? masters[0];
   const [view, setView] = useState<View>(() => openingOf(order));
   const [viewOf, setViewOf] = useState(order?.id);
-  // Another master opens as its own viewpoint said.
+  const [exposure, setExposure] = useState(order?.spec.settings.exposure_stops ?? 0);
+  // Another master opens as its own viewpoint said, in its light setup's exposure.
   if (viewOf !== order?.id) {
     setViewOf(order?.id);
     setView(openingOf(order));
+    setExposure(order?.spec.settings.exposure_stops ?? 0);
   }
-  const [exposure, setExposure] = useState(0);
   const [soft, setSoft] = useState(true);
   const [quality, setQuality] = useState(92);
   const heading = order?.spec.pose.heading_deg ?? 0;

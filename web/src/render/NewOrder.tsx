@@ -15,6 +15,7 @@ import { PASS_NAMES } from "./passes";
 import { ShapeChooser } from "./ShapeChooser";
 import { SHAPES, sameDetail } from "./shapes";
 import { WidthPlanner } from "./WidthPlanner";
+import { setupsOf } from "../scene/SetupBar";
 
 /** Usual widths and what they are for. */
 const WIDTHS: [number, string][] = [
@@ -38,17 +39,23 @@ export function NewOrder({
   asked,
   onOrder,
   onViewpoint,
+  onLight,
 }: {
   project: Project;
   asked: number;
   onOrder: (id: number) => void;
   /** Another viewpoint was chosen. */
   onViewpoint: (id: number) => void;
+  /** Another light setup was chosen. */
+  onLight: (setup: number) => void;
 }) {
   const queries = useQueryClient();
   const [viewpoint, setViewpoint] = useState(
     project.viewpoints.find((v) => v.id === asked)?.id ?? project.viewpoints[0]?.id ?? 0,
   );
+  const setups = setupsOf(project.settings);
+  const [light, setLight] = useState<number | null>(null);
+  const setup = setups.find((s) => s.number === light) ?? project.settings.setup;
   const [shape, setShape] = useState("equirect");
   const offer = SHAPES.find((s) => s.shape === shape);
   const sphere = shape === "equirect";
@@ -78,6 +85,7 @@ export function NewOrder({
     mutationFn: () =>
       api.order(project.id, {
         viewpoint,
+        setup: setup.number,
         shape,
         width,
         samples: how === "noise" ? most : samples,
@@ -147,6 +155,25 @@ export function NewOrder({
               ))}
             </select>
           </label>
+          {setups.length > 1 && (
+            <label className="flex flex-col gap-0.5">
+              <span className="text-xs text-base-content/75">Light setup</span>
+              <select
+                className="select select-sm w-full bg-base-100"
+                value={setup.number}
+                onChange={(e) => {
+                  setLight(Number(e.target.value));
+                  onLight(Number(e.target.value));
+                }}
+              >
+                {setups.map((s) => (
+                  <option key={s.number} value={s.number}>
+                    {s.name}
+                  </option>
+                ))}
+              </select>
+            </label>
+          )}
           <Choice
             label="Kind"
             value={purpose}

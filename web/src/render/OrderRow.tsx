@@ -69,10 +69,13 @@ function numbers(order: Order): string[] {
 /** An order with how far it is and what can be done with it. */
 export function OrderRow({
   order,
+  setups,
   chosen,
   onChoose,
 }: {
   order: Order;
+  /** How many light setups the project has: only among several it is told which one this is. */
+  setups: number;
   chosen: boolean;
   onChoose: () => void;
 }) {
@@ -106,6 +109,7 @@ export function OrderRow({
         {order.spec.shape !== "equirect" && `${shapeName(order.spec.shape)}, `}
         {order.spec.width} × {order.spec.height} px, {quality(order)}
         {order.spec.draft && " · draft"}
+        {setups > 1 && ` · ${order.spec.settings.setup.name}`}
         {order.spec.clay && " · clay"}
         {order.spec.denoise && " · denoised"}
         {order.spec.passes.length > 0 &&

@@ -15,8 +15,22 @@ import { renderWord } from "../jobs/states";
 import { OrderRow, Strips } from "./OrderRow";
 
 /** Before anything is rendered: what the chosen viewpoint sees, live. */
-function LiveHorizon({ project, viewpoint }: { project: Project; viewpoint: Viewpoint }) {
-  const live = useLivePicture(project.id, viewpoint.pose, project.settings);
+function LiveHorizon({
+  project,
+  viewpoint,
+  setup,
+}: {
+  project: Project;
+  viewpoint: Viewpoint;
+  setup: number | null;
+}) {
+  const other = project.settings.other_setups.some((s) => s.setup.number === setup);
+  const live = useLivePicture(
+    project.id,
+    viewpoint.pose,
+    project.settings,
+    other && setup !== null ? { setup } : {},
+  );
   return (
     <Horizon
       picture={live.url}
@@ -39,6 +53,7 @@ export function RenderStage({ project }: { project: Project }) {
   const asked = Number(new URLSearchParams(useSearch()).get("viewpoint"));
   const [chosen, setChosen] = useState<number | null>(null);
   const [ahead, setAhead] = useState(asked);
+  const [light, setLight] = useState<number | null>(null);
   const viewpoint = project.viewpoints.find((v) => v.id === ahead) ?? project.viewpoints[0];
   const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
   const { data: projects = [] } = useQuery({ queryKey: keys.projects, queryFn: api.projects });
@@ -57,7 +72,13 @@ export function RenderStage({ project }: { project: Project }) {
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,20rem)_minmax(0,1fr)] gap-4 xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)] xl:gap-5">
       <section className="flex min-h-0 flex-col" aria-label="New order">
-        <NewOrder project={project} asked={asked} onOrder={setChosen} onViewpoint={setAhead} />
+        <NewOrder
+          project={project}
+          asked={asked}
+          onOrder={setChosen}
+          onViewpoint={setAhead}
+          onLight={setLight}
+        />
       </section>
       <section className="flex min-h-0 min-w-0 flex-col gap-2" aria-label="Picture and queue">
         {order?.state === "done" && (
@@ -94,7 +115,7 @@ export function RenderStage({ project }: { project: Project }) {
             <Strips key={order.id} order={order} />
           </Horizon>
         )}
-        {!order && viewpoint && <LiveHorizon project={project} viewpoint={viewpoint} />}
+        {!order && viewpoint && <LiveHorizon project={project} viewpoint={viewpoint} setup={light} />}
         <h2 className="ml-9 text-lg">Queue</h2>
         {others.length > 0 && (
           <p className="ml-9 text-xs text-base-content/80" data-testid="other-orders">
@@ -108,7 +129,13 @@ export function RenderStage({ project }: { project: Project }) {
         )}
         <ul className="scrolls ml-9 grid min-h-16 flex-1 grid-cols-1 content-start gap-2 min-[1200px]:grid-cols-2">
           {project.orders.map((o) => (
-            <OrderRow key={o.id} order={o} chosen={o.id === order?.id} onChoose={() => setChosen(o.id)} />
+            <OrderRow
+              key={o.id}
+              order={o}
+              setups={project.settings.other_setups.length + 1}
+              chosen={o.id === order?.id}
+              onChoose={() => setChosen(o.id)}
+            />
           ))}
           {project.orders.length === 0 && (
             <li className="text-sm text-base-content/75">Nothing is ordered yet.</li>

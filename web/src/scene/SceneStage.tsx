@@ -4,7 +4,9 @@ import { useLocation } from "wouter";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
 import { changeSettings } from "../api/changing";
+import type { Pose } from "../generated/Pose";
 import type { Project } from "../generated/Project";
+import type { SetupName } from "../generated/SetupName";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { Busy } from "../parts/Busy";
 import { Mark } from "../parts/Mark";
@@ -18,6 +20,7 @@ import { useLivePicture } from "../sphere/useLivePicture";
 import { FramePanel, frameDoubt } from "./FramePanel";
 import { LightList } from "./LightList";
 import { ScaleCheck } from "./ScaleCheck";
+import { SetupBar, setupsOf } from "./SetupBar";
 import { SurroundingsControl } from "./SurroundingsControl";
 
 function Fact({ name, value }: { name: string; value: string }) {
@@ -183,6 +186,27 @@ function ProjectName({ project }: { project: Project }) {
   );
 }
 
+/** The same view in another light setup. */
+function OtherLight({ project, pose, setup }: { project: Project; pose: Pose; setup: SetupName }) {
+  const live = useLivePicture(project.id, pose, project.settings, { setup: setup.number });
+  return (
+    <div data-testid="other-light">
+      <Horizon
+        share={0.3}
+        picture={live.url}
+        label={`Unrolled picture in the light of ${setup.name}`}
+        heading={pose.heading_deg}
+        note={
+          <span>
+            {live.samples ? `In “${setup.name}”, ${live.samples} of ${live.enough} samples` : "Preparing"}
+          </span>
+        }
+      />
+      <Problem error={live.problem} />
+    </div>
+  );
+}
+
 /** What is here: objects, lights, surroundings, the scale, and what was left out. */
 export function SceneStage({ project }: { project: Project }) {
   const { scene, settings } = project;
@@ -190,6 +214,8 @@ export function SceneStage({ project }: { project: Project }) {
   const [, go] = useLocation();
   const [tab, setTab] = useState<Tab>("objects");
   const [clay, setClay] = useState(false);
+  const [compared, setCompared] = useState<number | null>(null);
+  const other = setupsOf(settings).find((s) => s.number === compared && s.number !== settings.setup.number);
   const [chosen, setChosen] = useState(project.viewpoints[0]?.id ?? 0);
   const viewpoint = project.viewpoints.find((v) => v.id === chosen) ?? project.viewpoints[0];
   const live = useLivePicture(
@@ -263,8 +289,9 @@ export function SceneStage({ project }: { project: Project }) {
       </section>
       <section className="flex min-h-0 flex-col gap-3">
         <div className="scrolls flex min-h-0 flex-1 flex-col gap-3">
+          <SetupBar project={project} compared={other ? compared : null} onCompare={setCompared} />
           <Horizon
-            share={0.4}
+            share={other ? 0.3 : 0.4}
             picture={live.url}
             label={`Unrolled picture from ${viewpoint?.name ?? "the viewpoint"}`}
             heading={viewpoint?.pose.heading_deg ?? 0}
@@ -276,6 +303,7 @@ export function SceneStage({ project }: { project: Project }) {
               </span>
             }
           />
+          {other && viewpoint && <OtherLight project={project} pose={viewpoint.pose} setup={other} />}
           <div className="flex flex-wrap items-end gap-4 pl-9">
             <label className="flex flex-col gap-0.5">
               <span className="text-xs text-base-content/75">Seen from</span>
@@ -301,6 +329,18 @@ export function SceneStage({ project }: { project: Project }) {
                 min={-20}
                 max={20}
                 onChange={(draft_stops) => change.mutate({ draft_stops })}
+              />
+            </div>
+            <div className="w-32">
+              <NumberField
+                label="Exposure"
+                unit="stops"
+                value={settings.exposure_stops}
+                digits={1}
+                step={0.5}
+                min={-20}
+                max={20}
+                onChange={(exposure_stops) => change.mutate({ exposure_stops })}
               />
             </div>
             {scene.motion_s > 0 && (

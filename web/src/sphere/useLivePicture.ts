@@ -19,6 +19,8 @@ interface Options {
   clay?: boolean;
   /** Whether the pose is being moved right now. */
   moving?: boolean;
+  /** Number of the light setup, if it is not the one in use. */
+  setup?: number;
 }
 
 const sleep = (ms: number) => new Promise((r) => setTimeout(r, ms));
@@ -31,13 +33,14 @@ export function useLivePicture(
   project: number,
   pose: Pose,
   settings: unknown,
-  { clay = false, moving = false }: Options = {},
+  { clay = false, moving = false, setup }: Options = {},
 ): Live {
   const [live, setLive] = useState<Live>({ url: null, problem: null, shown: 0 });
-  const key = JSON.stringify([project, pose, settings, clay, moving]);
+  const key = JSON.stringify([project, pose, settings, clay, moving, setup]);
   const busy = useRef<Promise<unknown> | null>(null);
   useEffect(() => {
     const stop = new AbortController();
+    const light = setup === undefined ? {} : { setup };
     const show = (picture: LivePicture) => {
       const url = URL.createObjectURL(picture.picture);
       setLive((before) => {
@@ -52,7 +55,7 @@ export function useLivePicture(
       if (stop.signal.aborted) return;
       const quick = api.live(
         project,
-        { pose, width: MOVING_WIDTH, clay, quick: true },
+        { pose, width: MOVING_WIDTH, clay, quick: true, ...light },
         new AbortController().signal,
       );
       busy.current = quick;
@@ -66,7 +69,7 @@ export function useLivePicture(
       for (const width of [FIRST_WIDTH, WIDTH]) {
         for (;;) {
           if (stop.signal.aborted) return;
-          const picture = await api.live(project, { pose, width, clay }, stop.signal);
+          const picture = await api.live(project, { pose, width, clay, ...light }, stop.signal);
           if (stop.signal.aborted) return;
           show(picture);
           if (width === FIRST_WIDTH || picture.samples >= picture.enough) break;
