@@ -11,6 +11,7 @@ use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
 use crate::store::StoreError;
 use crate::work::bring::{bring, check_name, make_card, scene_ending};
+use crate::work::replace::replace_scene;
 use crate::work::settings::change_settings;
 use crate::work::{App, Result, WorkError, history, standing};
 use rocket::data::{Data, ToByteUnit};
@@ -37,6 +38,8 @@ pub(super) fn routes() -> Vec<Route> {
     routes![
         cards,
         upload,
+        replace,
+        forget_unmatched,
         whole,
         change,
         discard,
@@ -183,6 +186,44 @@ async fn upload(
     Ok(Json(project))
 }
 
+/// Takes another export of the scene as the body, in the place of the project's scene file.
+#[post("/projects/<id>/scene?<file>&<inside>", data = "<body>")]
+async fn replace(
+    app: &Shared,
+    id: i64,
+    file: &str,
+    inside: Option<String>,
+    length: Length,
+    body: Data<'_>,
+) -> Answer<Json<Project>> {
+    let ending = scene_ending(file)?;
+    let path = receive(app, file, ending, MAX_UPLOAD, length, body).await?;
+    let file = file.to_owned();
+    let project = blocking(app, move |app| {
+        replace_scene(app, id, &path, &file, inside.as_deref())?;
+        Ok(describe(app, id)?)
+    })
+    .await?;
+    let background = Arc::clone(app);
+    rocket::tokio::task::spawn_blocking(move || make_card(&background, id));
+    Ok(Json(project))
+}
+
+/// Forgets what was set for things that the present scene file does not have.
+#[delete("/projects/<id>/unmatched")]
+async fn forget_unmatched(app: &Shared, id: i64) -> Answer<Json<Project>> {
+    blocking(app, move |app| {
+        let label = || "Forget what matches nothing".to_owned();
+        history::change(app, id, label, || {
+            let mut settings = app.store.project(id)?.settings;
+            settings.unmatched.clear();
+            change_settings(app, id, &settings)
+        })?;
+        Ok(Json(describe(app, id)?))
+    })
+    .await
+}
+
 #[get("/projects/<id>")]
 async fn whole(app: &Shared, id: i64) -> Answer<Json<Project>> {
     blocking(app, move |app| Ok(Json(describe(app, id)?))).await
@@ -212,11 +253,13 @@ async fn change(app: &Shared, id: i64, change: Sent<ProjectChange>) -> Answer<Js
                 || {
                     let now = app.store.project(id)?;
                     unchanged("The scene's settings", change.version, now.version)?;
-                    // Light setups have requests of their own, and the origin stays.
+                    // Light setups and the scene file have requests of their own, and the origin stays.
                     let settings = SceneSettings {
                         origin: now.settings.origin,
                         setup: now.settings.setup,
                         other_setups: now.settings.other_setups,
+                        replaced: now.settings.replaced,
+                        unmatched: now.settings.unmatched,
                         ..settings.clone()
                     };
                     change_settings(app, id, &settings)

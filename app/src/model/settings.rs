@@ -1,7 +1,7 @@
 //! How a scene is lit, read and stood in, as it is kept.
 
 use dome_rules::preflight::Purpose;
-use dome_trace::{LightSettings, ObjectMove, Surroundings, Unit, Up};
+use dome_trace::{LightSetting, LightSettings, ObjectMove, Surroundings, Unit, Up};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
@@ -40,6 +40,38 @@ pub struct SceneSettings {
     pub setup: SetupName,
     /// The project's other light setups.
     pub other_setups: Vec<LightSetup>,
+    /// The scene file that took the first one's place, if one did.
+    pub replaced: Option<ReplacedScene>,
+    /// What was set for objects and lamps that the present scene file does not have: kept for a later one.
+    pub unmatched: Vec<Unmatched>,
+}
+
+/// A scene file that took the place of another.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct ReplacedScene {
+    /// The file within the project's folder of scenes.
+    pub file: String,
+    /// What the artist calls it.
+    pub name: String,
+}
+
+/// Something that was set for an object or a lamp which a later scene file does not have.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct Unmatched {
+    /// Names from the top of the file down to it.
+    pub path: String,
+    /// Whether it is a lamp without a body; else an object.
+    pub lamp: bool,
+    /// Number of the light setup that a light's setting belongs to.
+    pub setup: u32,
+    /// How its light was set.
+    #[ts(as = "Option<LightSettingShape>")]
+    pub light: Option<LightSetting>,
+    /// How it was moved; the list of objects is empty.
+    #[ts(as = "Option<ObjectMoveShape>")]
+    pub moved: Option<ObjectMove>,
 }
 
 /// A light setup by number and name.
@@ -156,6 +188,7 @@ impl SceneSettings {
             exposure_stops: 0.0,
             setup: SetupName::default(),
             other_setups: Vec::new(),
+            unmatched: Vec::new(),
             ..self.clone()
         }
     }

@@ -150,12 +150,23 @@ fn fill(
 ) -> Result<()> {
     let folder = app.folder.scene(id);
     remove(&app.folder.project(id));
-    std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
+    let (scene_file, display) = lay_down(&folder, upload, (file, inside), ending)?;
+    read_in(app, id, display, &scene_file, places)
+}
+
+/// Lays an upload down in a folder: the scene's file within it, and what the artist calls it.
+pub(super) fn lay_down(
+    folder: &Path,
+    upload: &Path,
+    (file, inside): (&str, Option<&str>),
+    ending: &str,
+) -> Result<(PathBuf, String)> {
+    std::fs::create_dir_all(folder).map_err(FileError::io("Making", folder))?;
     let display = Path::new(file)
         .file_name()
         .map_or_else(|| file.into(), |n| n.to_string_lossy().into_owned());
     let scene_file = if ending == "zip" {
-        let files = archive::unpack(upload, &folder, archive::Limits::default())
+        let files = archive::unpack(upload, folder, archive::Limits::default())
             .map_err(|e| renamed(e, upload, &display))?;
         import::find_scene(&files, &display, inside)?
     } else {
@@ -166,7 +177,7 @@ fn fill(
         atomic::keep(upload, &at)?;
         target
     };
-    read_in(app, id, display, &scene_file, places)
+    Ok((scene_file, display))
 }
 
 /// Reads the scene that lies in a project's folder, and gives the project its viewpoints.

@@ -19,6 +19,7 @@ pub mod preview;
 pub mod recipe;
 pub mod recover;
 pub mod rendering;
+pub mod replace;
 pub mod running;
 pub mod scenes;
 pub mod screen;

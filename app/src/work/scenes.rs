@@ -1,7 +1,7 @@
 //! Scenes in memory and their light: loaded when first needed, the last few kept.
 
 use super::{App, Result, WorkError};
-use crate::model::settings::SceneSettings;
+use crate::model::settings::{ReplacedScene, SceneSettings};
 use dome_files::budget::Claim;
 use dome_files::linear_picture;
 use dome_files::{FileError, Fingerprint};
@@ -81,15 +81,15 @@ impl<K: PartialEq, V> Recent<K, V> {
 }
 
 /// A scene is another one in another unit, with another axis up, at another moment, or with other things moved.
-type SceneKey = (
-    i64,
-    (dome_trace::Unit, Option<dome_trace::Up>),
-    u64,
-    Vec<ObjectMove>,
-);
+type SceneKey = (OpenedKey, u64, Vec<ObjectMove>);
 
 /// A scene file as it was read: what it depends on beside the file.
-type OpenedKey = (i64, (dome_trace::Unit, Option<dome_trace::Up>), [u64; 3]);
+type OpenedKey = (
+    i64,
+    (dome_trace::Unit, Option<dome_trace::Up>),
+    [u64; 3],
+    Option<ReplacedScene>,
+);
 
 /// A scene file as it was read, to be placed at any moment.
 pub struct Opened {
@@ -111,8 +111,7 @@ pub struct Scenes {
 
 fn scene_key(project: i64, settings: &SceneSettings) -> SceneKey {
     (
-        project,
-        (settings.unit, settings.up),
+        opened_key(project, settings),
         settings.time_s.to_bits(),
         settings.moves.clone(),
     )
@@ -123,6 +122,7 @@ fn opened_key(project: i64, settings: &SceneSettings) -> OpenedKey {
         project,
         (settings.unit, settings.up),
         settings.origin.map(f64::to_bits),
+        settings.replaced.clone(),
     )
 }
 
@@ -144,7 +144,9 @@ impl Scenes {
     pub fn open(&self, app: &App, project: i64, settings: &SceneSettings) -> Result<Arc<Opened>> {
         self.opened.get(opened_key(project, settings), || {
             let row = app.store.project(project)?;
-            let path = app.folder.scene(project).join(&row.scene_file);
+            let replaced = settings.replaced.as_ref().map(|r| &r.file);
+            let file = replaced.unwrap_or(&row.scene_file);
+            let path = app.folder.scene(project).join(file);
             let Imported {
                 document, report, ..
             } = self.read(&path, &options(settings))?;
@@ -176,7 +178,7 @@ impl Scenes {
 
     /// Memory of a project's scene as it was last used, with its textures, bytes; nothing while it is not in memory.
     pub fn bytes(&self, project: i64) -> Option<u64> {
-        let scene = self.scenes.latest(|k| k.0 == project)?;
+        let scene = self.scenes.latest(|k| k.0.0 == project)?;
         Some(scene.memory_bytes())
     }
 
@@ -254,7 +256,7 @@ impl Scenes {
 
     /// Puts a scene that was just placed, so that it need not be placed again.
     pub fn put(&self, project: i64, settings: &SceneSettings, scene: Scene) -> Result<Arc<Scene>> {
-        self.scenes.forget(|k| k.0 == project);
+        self.scenes.forget(|k| k.0.0 == project);
         self.lights.forget(|k| k.0 == project);
         self.scenes.get(scene_key(project, settings), || Ok(scene))
     }
@@ -269,10 +271,10 @@ impl Scenes {
     /// Forgets everything of a project.
     pub fn forget(&self, project: i64) {
         self.opened.forget(|k| k.0 == project);
-        self.scenes.forget(|k| k.0 == project);
+        self.scenes.forget(|k| k.0.0 == project);
         self.lights.forget(|k| k.0 == project);
         self.pictures.forget(|k| k.0 == project);
-        self.starts.forget(|k| k.0 == project);
+        self.starts.forget(|k| k.0.0 == project);
     }
 }
 

@@ -72,6 +72,7 @@ pub fn apply(
     if new.unit == old.unit
         && new.up == old.up
         && new.origin == old.origin
+        && new.replaced == old.replaced
         && new.time_s == old.time_s
         && new.moves == old.moves
     {
@@ -88,9 +89,20 @@ pub fn apply(
     let scene = app.scenes.place(app, id, new)?;
     super::standing::known_moves(&scene, new)?;
     let report = &app.scenes.open(app, id, new)?.report;
-    let summary = summarise(row.summary.file, &scene, report);
+    let name = match (&new.replaced, &old.replaced) {
+        (Some(r), _) => r.name.clone(),
+        (None, None) => row.summary.file,
+        (None, Some(_)) => first_name(&row.scene_file),
+    };
+    let summary = summarise(name, &scene, report);
     app.store.set_scene(id, &row.scene_file, &summary, new)?;
     Ok(Some(app.scenes.put(id, new, scene)?))
+}
+
+/// What the first scene file of a project is called once another has taken its place.
+fn first_name(scene_file: &str) -> String {
+    let name = std::path::Path::new(scene_file).file_name();
+    name.map_or_else(|| scene_file.into(), |n| n.to_string_lossy().into_owned())
 }
 
 /// Eye height above the floor of viewpoints in a scene that was turned, metres: a standing person's.

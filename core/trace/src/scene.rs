@@ -12,7 +12,7 @@ mod spot;
 pub use builder::SceneBuilder;
 pub(crate) use builder::Stands;
 pub(crate) use document::Frame;
-pub use document::{Document, MAX_TRIANGLES};
+pub use document::{Document, MAX_TRIANGLES, Paths};
 pub use mesh::MeshPart;
 pub(crate) use mesh::{Mesh, Part};
 pub use rig::Motion;

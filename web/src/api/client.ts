@@ -164,6 +164,7 @@ export const api = {
     json<Project>("POST", `/projects/${project}/setups/${setup}/use`),
   renameSetup: (project: number, setup: number, name: string) =>
     json<Project>("PATCH", `/projects/${project}/setups/${setup}`, { name }),
+  forgetUnmatched: (project: number) => json<Project>("DELETE", `/projects/${project}/unmatched`),
   removeSetup: (project: number, setup: number) =>
     json<Project>("DELETE", `/projects/${project}/setups/${setup}`),
   floor: (project: number, [x, y, z]: readonly [number, number, number]) =>
@@ -247,6 +248,17 @@ export function upload(
   const which = inside === undefined ? "" : `&inside=${encodeURIComponent(inside)}`;
   const query = `file=${encodeURIComponent(file.name)}&name=${encodeURIComponent(name)}${which}`;
   return send(`/projects?${query}`, file, progress);
+}
+
+/** Sends another export of a project's scene, which takes the place of its scene file. */
+export function replaceScene(
+  project: number,
+  file: File,
+  inside: string | undefined,
+  progress: (share: number) => void,
+): Promise<Project> {
+  const which = inside === undefined ? "" : `&inside=${encodeURIComponent(inside)}`;
+  return send(`/projects/${project}/scene?file=${encodeURIComponent(file.name)}${which}`, file, progress);
 }
 
 /** Sends a picture of surroundings. */

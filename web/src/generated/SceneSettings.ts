@@ -2,10 +2,12 @@
 import type { LightSetting } from "./LightSetting";
 import type { LightSetup } from "./LightSetup";
 import type { ObjectMove } from "./ObjectMove";
+import type { ReplacedScene } from "./ReplacedScene";
 import type { SetupName } from "./SetupName";
 import type { StandSettings } from "./StandSettings";
 import type { Surroundings } from "./Surroundings";
 import type { Unit } from "./Unit";
+import type { Unmatched } from "./Unmatched";
 import type { Up } from "./Up";
 
 /**
@@ -59,4 +61,12 @@ setup: SetupName,
 /**
  * The project's other light setups.
  */
-other_setups: Array<LightSetup>, };
+other_setups: Array<LightSetup>, 
+/**
+ * The scene file that took the first one's place, if one did.
+ */
+replaced: ReplacedScene | null, 
+/**
+ * What was set for objects and lamps that the present scene file does not have: kept for a later one.
+ */
+unmatched: Array<Unmatched>, };

@@ -19,6 +19,7 @@ import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
 import { FramePanel, frameDoubt } from "./FramePanel";
 import { LightList } from "./LightList";
+import { ReplaceScene } from "./ReplaceScene";
 import { ScaleCheck } from "./ScaleCheck";
 import { SetupBar, setupsOf } from "./SetupBar";
 import { SurroundingsControl } from "./SurroundingsControl";
@@ -35,7 +36,8 @@ function Fact({ name, value }: { name: string; value: string }) {
 type Tab = "objects" | "lights" | "frame" | "report";
 
 /** What was taken over, left out, or is odd. */
-function Report({ scene }: { scene: Project["scene"] }) {
+function Report({ project }: { project: Project }) {
+  const { scene } = project;
   return (
     <div
       className="scrolls min-h-0 flex-1 space-y-3 rounded-box border border-base-300 p-3 text-sm"
@@ -77,6 +79,7 @@ function Report({ scene }: { scene: Project["scene"] }) {
           </Mark>
         </p>
       )}
+      <ReplaceScene project={project} />
     </div>
   );
 }
@@ -243,7 +246,7 @@ export function SceneStage({ project }: { project: Project }) {
   });
   const room = floor?.ceiling_y != null && floor.floor_y !== null ? floor.ceiling_y - floor.floor_y : null;
   const size = scene.max.map((v, i) => v - (scene.min[i] ?? 0));
-  const odd = scene.left_out.length + scene.notices.length;
+  const odd = scene.left_out.length + scene.notices.length + (settings.unmatched.length > 0 ? 1 : 0);
   const tabs: [Tab, string][] = [
     ["objects", `Objects ${count(scene.objects.length)}`],
     ["lights", "Lights"],
@@ -277,7 +280,7 @@ export function SceneStage({ project }: { project: Project }) {
         <Tabs label="What is in the scene" tabs={tabs} chosen={tab} onChoose={setTab} />
         {tab === "objects" && <Objects objects={scene.objects} />}
         {tab === "frame" && <FramePanel project={project} busy={change.isPending} onChange={change.mutate} />}
-        {tab === "report" && <Report scene={scene} />}
+        {tab === "report" && <Report project={project} />}
         {tab === "lights" && viewpoint && (
           <LightList
             project={project}

@@ -212,6 +212,8 @@ impl Placer<'_> {
                     .map_or_else(|| label("lamp"), str::to_owned);
                 match lamp_of(light, name) {
                     Some(lamp) => {
+                        let path = self.path(entry, &lamp.name);
+                        self.builder.lamp_paths.push(path);
                         self.builder.lamps.push(lamp);
                         self.builder.lamps_on.push(Some(entry));
                     }
@@ -220,6 +222,19 @@ impl Placer<'_> {
             }
         }
         Ok(())
+    }
+
+    /// Names from the top down to something that is called `last` and stands on an entry.
+    fn path(&self, entry: u32, last: &str) -> String {
+        let mut names = vec![last];
+        let mut at = self.builder.rig.parent(entry);
+        while let Some(above) = at {
+            let node = self.builder.rig.node(above) as usize;
+            names.push(self.json["nodes"][node]["name"].as_str().unwrap_or("?"));
+            at = self.builder.rig.parent(above);
+        }
+        names.reverse();
+        names.join("/")
     }
 
     fn place_mesh(
@@ -243,7 +258,8 @@ impl Placer<'_> {
                 ),
             ));
         }
-        self.builder.start_object(label);
+        let path = self.path(entry, &label);
+        self.builder.start_object_at(label, path);
         if let Some(group) = self.groups.of_node.get(&node.index()) {
             self.builder.in_group(*group);
         }

@@ -48,6 +48,8 @@ pub(crate) struct Piece {
 /// An object by name.
 pub(crate) struct Named {
     pub(crate) name: String,
+    /// Names from the top of the file down to it.
+    pub(crate) path: String,
     pub(crate) group: Option<u32>,
 }
 
@@ -64,6 +66,8 @@ pub struct SceneBuilder {
     pub lamps: Vec<Lamp>,
     /// The rig's entries that lamps stand on; those beyond the end stand still.
     pub(crate) lamps_on: Vec<Option<u32>>,
+    /// Paths of the lamps' names; those beyond the end are their names alone.
+    pub(crate) lamp_paths: Vec<String>,
     /// Cameras.
     pub cameras: Vec<SceneCamera>,
     /// What moves.
@@ -81,8 +85,15 @@ pub struct SceneBuilder {
 impl SceneBuilder {
     /// Starts an object; what is added next belongs to it.
     pub fn start_object(&mut self, name: impl Into<String>) {
+        let name = name.into();
+        self.start_object_at(name.clone(), name);
+    }
+
+    /// The same with its path of names, from the top of the file down to it.
+    pub(crate) fn start_object_at(&mut self, name: String, path: String) {
         self.named.push(Named {
-            name: name.into(),
+            name,
+            path,
             group: None,
         });
     }

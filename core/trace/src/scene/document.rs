@@ -118,6 +118,7 @@ pub struct Document {
     objects: Vec<Object>,
     lamps: Vec<Lamp>,
     lamps_on: Vec<Option<u32>>,
+    paths: Arc<Paths>,
     cameras: Vec<SceneCamera>,
     movers: Vec<Mover>,
     sky: Sky,
@@ -127,6 +128,31 @@ pub struct Document {
     pub(crate) without_normals: usize,
     see_through: bool,
     _bent_memory: Claim,
+}
+
+/// How a scene's objects and lamps are called: names from the top of the file down to them, each only once. By these a
+/// later export of the same scene is recognised.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Paths {
+    /// Of the objects, by number.
+    pub objects: Vec<String>,
+    /// Of the lamps without a body, by number.
+    pub lamps: Vec<String>,
+}
+
+/// Names of which later ones that were there already get a number: "Chair", "Chair #2".
+fn unique(names: impl Iterator<Item = String>) -> Vec<String> {
+    let mut seen: HashMap<String, usize> = HashMap::new();
+    names
+        .map(|name| {
+            let count = seen.entry(name.clone()).or_default();
+            *count += 1;
+            match *count {
+                1 => name,
+                n => format!("{name} #{n}"),
+            }
+        })
+        .collect()
 }
 
 /// How a piece is kept.
@@ -255,6 +281,14 @@ impl Document {
             copied,
             bent,
             objects: Vec::new(),
+            paths: Arc::new(Paths {
+                objects: unique(builder.named.iter().map(|n| n.path.clone())),
+                lamps: {
+                    let plain = builder.lamps.iter().map(|l| l.name.clone());
+                    let told = builder.lamp_paths.len();
+                    unique(builder.lamp_paths.into_iter().chain(plain.skip(told)))
+                },
+            }),
             lamps: builder.lamps,
             lamps_on: builder.lamps_on,
             cameras: builder.cameras,
@@ -352,6 +386,11 @@ impl Document {
         }
         self.objects = objects;
         self.see_through = see_through;
+    }
+
+    /// How objects and lamps are called, by their paths of names.
+    pub fn paths(&self) -> &Arc<Paths> {
+        &self.paths
     }
 
     /// The name of its file.

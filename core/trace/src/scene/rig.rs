@@ -201,6 +201,11 @@ impl Rig {
         self.entries.len()
     }
 
+    /// What an entry stands on.
+    pub(crate) fn parent(&self, entry: u32) -> Option<u32> {
+        Some(self.entries[entry as usize].parent).filter(|p| *p != NONE)
+    }
+
     /// The node of an entry.
     pub(crate) fn node(&self, entry: u32) -> u32 {
         self.entries[entry as usize].node
