@@ -201,7 +201,7 @@ async fn replace(
     let file = file.to_owned();
     let project = blocking(app, move |app| {
         replace_scene(app, id, &path, &file, inside.as_deref())?;
-        Ok(describe(app, id)?)
+        describe(app, id)
     })
     .await?;
     let background = Arc::clone(app);

@@ -4,17 +4,21 @@ mod body;
 mod builder;
 mod content;
 mod document;
+mod frame;
 mod instance;
 mod mesh;
+mod paths;
+mod placing;
 mod rig;
 mod spot;
 
 pub use builder::SceneBuilder;
 pub(crate) use builder::Stands;
-pub(crate) use document::Frame;
-pub use document::{Document, MAX_TRIANGLES, Paths};
+pub use document::{Document, MAX_TRIANGLES};
+pub(crate) use frame::Frame;
 pub use mesh::MeshPart;
 pub(crate) use mesh::{Mesh, Part};
+pub use paths::Paths;
 pub use rig::Motion;
 pub(crate) use rig::{Between, Property, Rest, Rig, Skin, Track};
 
