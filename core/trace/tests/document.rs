@@ -228,8 +228,10 @@ fn copies_do_not_shade_themselves_anywhere() {
         made.primitive()["material"] = json!(0);
         made.document["materials"] = json!([{"extensions": {"KHR_materials_specular": {"specularFactor": 0.0}},
             "pbrMetallicRoughness": {"metallicFactor": 0.0, "roughnessFactor": 1.0}}]);
-        let mut options = ImportOptions::default();
-        options.origin = Some([0.0; 3]);
+        let options = ImportOptions {
+            origin: Some([0.0; 3]),
+            ..ImportOptions::default()
+        };
         let scene = made.load_with(&options).unwrap().scene;
         assert_eq!(scene.kept_triangles() * 9, scene.triangle_count());
         struct At(DVec3);
