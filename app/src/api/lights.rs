@@ -6,7 +6,7 @@ use super::{Answer, Shared, blocking};
 use crate::work::WorkError;
 use crate::work::bring::bring_surroundings;
 use dome_optics::sun;
-use dome_trace::light::list;
+use dome_trace::stand::lights as listing;
 use glam::DVec3;
 use rocket::data::Data;
 use rocket::serde::json::Json;
@@ -28,9 +28,9 @@ async fn lights(app: &Shared, id: i64, viewpoint: i64) -> Answer<Json<Vec<LightI
         let eye = DVec3::from(viewpoint.pose.position);
         let settings = app.store.project(id)?.settings;
         let light = app.scenes.light(app, id, &settings, false)?;
-        let mut found = list::list(&scene, eye);
-        found.extend(list::surroundings(&scene, &light.environment, eye));
-        let info = |l: list::LightEntry| LightInfo {
+        let mut found = listing::list(&scene, eye);
+        found.extend(listing::surroundings(&scene, &light.environment, eye));
+        let info = |l: listing::LightEntry| LightInfo {
             key: l.key,
             name: l.name,
             kind: l.kind.into(),

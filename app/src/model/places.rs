@@ -78,3 +78,24 @@ pub struct NewViewpoint {
     /// What it rides on.
     pub ride: Option<Ride>,
 }
+
+impl NewViewpoint {
+    /// A viewpoint as it is sent to be changed.
+    pub fn of(viewpoint: &Viewpoint) -> Self {
+        let Viewpoint {
+            name,
+            pose,
+            unlocked,
+            opening,
+            ride,
+            ..
+        } = viewpoint.clone();
+        Self {
+            name,
+            pose,
+            unlocked,
+            opening,
+            ride,
+        }
+    }
+}

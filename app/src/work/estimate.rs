@@ -6,19 +6,9 @@ use super::{App, Result};
 use crate::api::types::Estimate;
 use dome_files::{budget, strip_file};
 use dome_imaging::denoise::library;
-use dome_optics::{PanoramaSize, PictureSize, Shape};
+use dome_optics::PictureSize;
 use dome_trace::PassSet;
 use dome_trace::render::STRIP_ROWS;
-
-/// The shape and size that an order asks for. Six files are one stack of faces here.
-pub fn picture_size(shape: Option<&str>, width: u32) -> Result<PictureSize> {
-    let shape: Shape = shape.unwrap_or("equirect").parse()?;
-    Ok(match shape {
-        Shape::Equirect => PanoramaSize::from_width(width)?.into(),
-        Shape::CubeFaces(layout) => PictureSize::new(Shape::Cube(layout), Some(width), None)?,
-        other => PictureSize::new(other, Some(width), None)?,
-    })
-}
 
 /// Largest size that a master can have, bytes: compression only makes it smaller; tables and header are
 /// counted generously.
@@ -76,7 +66,7 @@ mod tests {
     /// What is counted grows with what is asked, and the guides of denoising count in strips only.
     #[test]
     fn everything_is_counted() {
-        let size = |width| picture_size(None, width).unwrap();
+        let size = |width| crate::work::recipe::picture_size(None, width).unwrap();
         let none = PassSet::new([]);
         let plain = memory_bytes(&size(16384), &none, false);
         let denoised = memory_bytes(&size(16384), &none, true);

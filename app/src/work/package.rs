@@ -64,7 +64,7 @@ pub fn order(app: &App, order: i64, request: &PackageRequest) -> Result<JobInfo>
 
 /// The size of a package: viewers and hosts take spheres, so a master in another shape is unrolled for them.
 fn size_of(spec: &OrderSpec) -> Result<PictureSize> {
-    let size = picture_size(spec)?;
+    let size = picture_size(Some(&spec.shape), spec.width)?;
     if size.shape == Shape::Equirect {
         return Ok(size);
     }
@@ -110,7 +110,7 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let path = folder.join(&file);
     std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
     let rows = f64::from(height);
-    if picture_size(&spec)?.shape == Shape::Equirect {
+    if picture_size(Some(&spec.shape), spec.width)?.shape == Shape::Equirect {
         let strips = ExrStrips::open(&master)?.map(|strip| {
             let strip = strip?;
             if !running.share(f64::from(strip.top) / rows) {

@@ -14,10 +14,10 @@ use dome_optics::{PictureSize, Shape};
 use dome_rules::preflight::{
     Facts, Finding, Fix, LampInSight, OrderFacts, Purpose, StandFacts, check,
 };
-use dome_trace::light::list;
 use dome_trace::light::object_key;
 use dome_trace::scene::Mover;
 use dome_trace::stand::clearance::{Clearance, Limits};
+use dome_trace::stand::lights;
 use dome_trace::stand::starts::Start;
 use dome_trace::stand::{dark, heading_pitch, sight};
 use dome_trace::{Illumination, PassSet, Scene};
@@ -105,7 +105,7 @@ impl<'a> Place<'a> {
                 pitch_deg: s.pitch_deg,
             })
             .collect();
-        let sky = list::surroundings(self.scene, &light.environment, eye);
+        let sky = lights::surroundings(self.scene, &light.environment, eye);
         let on = |key: &str| self.settings.lights.get(key).is_none_or(|s| s.on);
         let glowing = (0u32..)
             .zip(objects)

@@ -5,7 +5,7 @@ use crate::model::orders::OrderSpec;
 use dome_files::picture_file::PictureSpec;
 use dome_files::{Description, Fingerprint, PictureFormat};
 use dome_imaging::LayeredStrip;
-use dome_optics::{Eye, LensEye, MonoEye, Orientation, PictureSize, Shape};
+use dome_optics::{Eye, LensEye, MonoEye, Orientation, PanoramaSize, PictureSize, Shape};
 use dome_trace::passes::mask_table;
 use dome_trace::{
     ENGINE, Illumination, LightSettings, Pass, PassSet, Quality, Render, Scene, Sky, Surroundings,
@@ -61,7 +61,7 @@ impl Recipe {
             at: spec.pose.position.into(),
             orientation: super::preview::orientation(&spec.pose),
             lens: spec.lens.map(|l| (l.fstop, l.focus_m)),
-            size: picture_size(spec)?,
+            size: picture_size(Some(&spec.shape), spec.width)?,
             quality: match spec.noise_percent {
                 Some(percent) => Quality::Noise {
                     percent,
@@ -205,14 +205,14 @@ pub fn only(strip: LayeredStrip, made: &PassSet, wanted: &PassSet) -> LayeredStr
     }
 }
 
-/// The shape and size of an order's picture.
-pub fn picture_size(spec: &OrderSpec) -> super::Result<PictureSize> {
-    let shape: Shape = spec.shape.parse()?;
-    Ok(PictureSize::new(
-        shape,
-        Some(spec.width),
-        Some(spec.height),
-    )?)
+/// The shape and size that an order asks for. Six files are one stack of faces here.
+pub fn picture_size(shape: Option<&str>, width: u32) -> super::Result<PictureSize> {
+    let shape: Shape = shape.unwrap_or("equirect").parse()?;
+    Ok(match shape {
+        Shape::Equirect => PanoramaSize::from_width(width)?.into(),
+        Shape::CubeFaces(layout) => PictureSize::new(Shape::Cube(layout), Some(width), None)?,
+        other => PictureSize::new(other, Some(width), None)?,
+    })
 }
 
 /// Settings in JSON: numbers there are the shortest that are read back as the same.

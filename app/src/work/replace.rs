@@ -2,9 +2,9 @@
 //! paths of names; what matches nothing is kept for a later export.
 
 use super::bring::{lay_down, scene_ending};
-use super::settings::draft_of;
 use super::{App, Result, history, settings};
 use crate::folder::remove;
+use crate::model::places::NewViewpoint;
 use crate::model::settings::{ReplacedScene, SceneSettings, Unmatched};
 use dome_files::atomic;
 use dome_trace::light::{lamp_key, object_key};
@@ -78,7 +78,7 @@ fn ride_again(app: &App, project: i64, scene: &Scene) -> Result<()> {
         let mover = scene.movers().iter().find(|m| m.name == ride.name);
         let node = mover.map_or(u32::MAX, |m| m.node);
         if node != ride.node {
-            let mut draft = draft_of(&viewpoint);
+            let mut draft = NewViewpoint::of(&viewpoint);
             draft.ride.iter_mut().for_each(|r| r.node = node);
             app.store.set_viewpoint(project, viewpoint.id, &draft)?;
         }

@@ -5,7 +5,7 @@ use super::{App, Result, WorkError};
 use crate::model::places::{NewViewpoint, Viewpoint};
 use crate::model::settings::SceneSettings;
 use dome_files::archive;
-use dome_trace::{Scene, Sky, Up, stand};
+use dome_trace::{ObjectMove, Scene, Sky, Up, stand};
 use glam::DVec3;
 
 /// Most moved objects of a project.
@@ -77,7 +77,7 @@ pub fn apply(
         && new.moves == old.moves
     {
         let scene = app.scenes.get_as(app, id, old)?;
-        let unknown = dome_trace::light::list::unknown_keys(&scene, &new.lights);
+        let unknown = dome_trace::stand::lights::unknown_keys(&scene, &new.lights);
         if let Some(key) = unknown.first() {
             return Err(WorkError::Request(format!(
                 "The scene has no light \"{key}\"; ask for the list of lights."
@@ -87,7 +87,7 @@ pub fn apply(
         return Ok(None);
     }
     let scene = app.scenes.place(app, id, new)?;
-    super::standing::known_moves(&scene, new)?;
+    known_moves(&scene, new)?;
     let report = &app.scenes.open(app, id, new)?.report;
     let name = match (&new.replaced, &old.replaced) {
         (Some(r), _) => r.name.clone(),
@@ -143,28 +143,9 @@ fn ride_along(app: &App, id: i64, scene: &Scene) -> Result<()> {
 }
 
 fn move_to(app: &App, id: i64, viewpoint: Viewpoint, place: DVec3) -> Result<()> {
-    let mut draft = draft_of(&viewpoint);
+    let mut draft = NewViewpoint::of(&viewpoint);
     draft.pose.position = place.to_array();
     Ok(app.store.set_viewpoint(id, viewpoint.id, &draft)?)
-}
-
-/// A viewpoint as it is sent to be changed.
-pub fn draft_of(viewpoint: &Viewpoint) -> NewViewpoint {
-    let Viewpoint {
-        name,
-        pose,
-        unlocked,
-        opening,
-        ride,
-        ..
-    } = viewpoint.clone();
-    NewViewpoint {
-        name,
-        pose,
-        unlocked,
-        opening,
-        ride,
-    }
 }
 
 /// Whether a name leads nowhere but to a file of that name.
@@ -197,7 +178,7 @@ fn check_settings(s: &SceneSettings) -> Result<()> {
             "The brightness of a light must lie between -20 and 20 stops; correct it.".into(),
         ));
     }
-    let moves = |m: &dome_trace::ObjectMove| m.is_valid() && !m.objects.is_empty();
+    let moves = |m: &ObjectMove| m.is_valid() && !m.objects.is_empty();
     if s.moves.len() > MOST_MOVES || !s.moves.iter().all(moves) {
         return Err(WorkError::Request(format!(
             "Moved objects need numbers within 10,000 km, and there may be {MOST_MOVES} of them; correct the list."
@@ -216,4 +197,17 @@ fn check_settings(s: &SceneSettings) -> Result<()> {
         ));
     }
     Ok(())
+}
+
+/// Whether the moves of some settings name objects that the scene has.
+fn known_moves(scene: &Scene, settings: &SceneSettings) -> Result<()> {
+    let count = scene.objects().len() as u32;
+    let unknown = |m: &&ObjectMove| m.objects.iter().any(|o| *o >= count);
+    match settings.moves.iter().find(unknown) {
+        Some(m) => Err(WorkError::Request(format!(
+            "The scene has no object that \"{}\" could move; take it off the list.",
+            m.name
+        ))),
+        None => Ok(()),
+    }
 }

@@ -1,7 +1,7 @@
 //! What the Stand stage asks: what is near, what lies in a direction, being square, moving objects.
 
 use super::preflight::{Place, info, limits};
-use super::settings::{apply, draft_of};
+use super::settings::apply;
 use super::{App, Result, WorkError, at_once};
 use crate::api::stand_types::{
     ClearanceInfo, FloorInfo, MoveRequest, NearInfo, SeenInfo, ShareInfo, SightLine, SquareAnswer,
@@ -9,14 +9,13 @@ use crate::api::stand_types::{
 };
 use crate::model::places::Ride;
 use crate::model::places::{NewViewpoint, Pose};
-use crate::model::settings::SceneSettings;
 use dome_rules::preflight::{Facts, StandFacts, check};
+use dome_trace::Scene;
 use dome_trace::light::object_key;
 use dome_trace::stand::clearance::{FEW_RAYS, Near, RAYS, scan_with};
 use dome_trace::stand::move_here::{self, Wanted};
 use dome_trace::stand::square::{self, Front};
 use dome_trace::stand::{direction, heading_pitch, sight};
-use dome_trace::{ObjectMove, Scene};
 use glam::DVec3;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -327,22 +326,9 @@ pub fn riding(
     Ok(draft)
 }
 
-/// Whether the moves of some settings name objects that the scene has.
-pub fn known_moves(scene: &Scene, settings: &SceneSettings) -> Result<()> {
-    let count = scene.objects().len() as u32;
-    let unknown = |m: &&ObjectMove| m.objects.iter().any(|o| *o >= count);
-    match settings.moves.iter().find(unknown) {
-        Some(m) => Err(WorkError::Request(format!(
-            "The scene has no object that \"{}\" could move; take it off the list.",
-            m.name
-        ))),
-        None => Ok(()),
-    }
-}
-
 /// A copy of a viewpoint with a free name.
 pub fn copy_of(app: &App, project: i64, viewpoint: i64) -> Result<NewViewpoint> {
-    let mut draft = draft_of(&app.store.viewpoint(project, viewpoint)?);
+    let mut draft = NewViewpoint::of(&app.store.viewpoint(project, viewpoint)?);
     let taken: BTreeMap<String, ()> = app
         .store
         .viewpoints(project)?

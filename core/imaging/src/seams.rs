@@ -5,7 +5,7 @@
 //! that a strength of 1 is about the smallest step that is seen.
 
 use crate::convert::{Pixel, Source};
-use crate::transfer::srgb_from_linear;
+use crate::transfer::{luminance, srgb_from_linear};
 use dome_optics::projection::Face;
 use dome_optics::{LonLat, Shape};
 
@@ -37,8 +37,8 @@ pub struct Seam {
 }
 
 fn shown(p: Pixel) -> f64 {
-    let luminance = 0.2126 * p.x + 0.7152 * p.y + 0.0722 * p.z;
-    f64::from(srgb_from_linear(luminance.clamp(0.0, 1.0))) * 100.0
+    let light = luminance([p.x, p.y, p.z]);
+    f64::from(srgb_from_linear(light.clamp(0.0, 1.0))) * 100.0
 }
 
 /// Steps and gradients of a part of an edge.

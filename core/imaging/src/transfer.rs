@@ -2,6 +2,11 @@
 
 use std::sync::LazyLock;
 
+/// Luminance of scene-linear light with the primaries of Rec. 709 (ITU-R BT.709-6, item 3.2).
+pub fn luminance([r, g, b]: [f32; 3]) -> f32 {
+    0.2126 * r + 0.7152 * g + 0.0722 * b
+}
+
 /// Scene-linear value to the sRGB signal; below 0 and above 1 the curve ends are kept straight.
 pub fn srgb_from_linear(linear: f32) -> f32 {
     if linear <= 0.003_130_8 {

@@ -1,5 +1,6 @@
 //! Directions as longitude and latitude, and as unit vectors.
 
+use crate::angle::wrap_heading_deg;
 use glam::DVec3;
 
 /// A direction relative to a viewpoint's heading: longitude to the right, latitude up, radians.
@@ -36,6 +37,42 @@ impl LonLat {
         Self {
             lon,
             lat: d.y.atan2(level),
+        }
+    }
+}
+
+/// Heading and pitch of a direction, degrees: the heading is 0 towards -Z and grows clockwise seen from above.
+pub fn heading_pitch(d: DVec3) -> (f64, f64) {
+    let LonLat { lon, lat } = LonLat::from_vector(d);
+    (wrap_heading_deg(lon.to_degrees()), lat.to_degrees())
+}
+
+/// The direction of a heading and a pitch in degrees.
+pub fn direction(heading_deg: f64, pitch_deg: f64) -> DVec3 {
+    LonLat::from_deg(heading_deg, pitch_deg).to_vector()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Handbook conventions: heading 0 is -Z, 90 is +X; pitch is up.
+    #[test]
+    fn headings_and_pitches_go_there_and_back() {
+        for (d, heading, pitch) in [
+            (DVec3::NEG_Z, 0.0, 0.0),
+            (DVec3::X, 90.0, 0.0),
+            (DVec3::Z, 180.0, 0.0),
+            (DVec3::NEG_X, 270.0, 0.0),
+            (DVec3::Y, 0.0, 90.0),
+            (DVec3::new(1.0, -2f64.sqrt(), -1.0), 45.0, -45.0),
+        ] {
+            let (h, p) = heading_pitch(d * 7.0);
+            assert!(
+                (h - heading).abs() < 1e-9 && (p - pitch).abs() < 1e-9,
+                "{d}: {h}, {p}"
+            );
+            assert!((direction(h, p) - d.normalize()).length() < 1e-12, "{d}");
         }
     }
 }

@@ -5,7 +5,7 @@
 //! "Practical multiple scattering compensation for microfacet models"). Without this a white rough
 //! metal would fail the white furnace.
 
-use crate::bsdf::{smith_g1, smith_g2, visible_normal};
+use crate::microfacet::{smith_g1, smith_g2, visible_normal};
 use glam::Vec3;
 use std::sync::LazyLock;
 
@@ -45,7 +45,8 @@ impl<T: Copy> Table<T> {
 /// Scale and offset of the mirror's reflectance.
 static MIRROR: LazyLock<Table<(f32, f32)>> = LazyLock::new(|| Table::new(integrate));
 /// What white cloth gives back.
-static SHEEN: LazyLock<Table<f32>> = LazyLock::new(|| Table::new(crate::bsdf::sheen_integral));
+static SHEEN: LazyLock<Table<f32>> =
+    LazyLock::new(|| Table::new(crate::microfacet::sheen_integral));
 
 /// Grid cosines lie closer towards grazing angles, where the albedo bends.
 fn cosine_at(i: usize) -> f32 {
@@ -54,7 +55,7 @@ fn cosine_at(i: usize) -> f32 {
 }
 
 fn integrate(cosine: f32, roughness: f32) -> (f32, f32) {
-    let alpha = crate::bsdf::alpha(roughness);
+    let alpha = crate::microfacet::alpha(roughness);
     let wo = Vec3::new((1.0 - cosine * cosine).max(0.0).sqrt(), 0.0, cosine);
     let (mut a, mut b) = (0.0f64, 0.0f64);
     for i in 0..SAMPLES {

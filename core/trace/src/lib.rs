@@ -16,6 +16,7 @@ mod integrator;
 pub mod lamp;
 pub mod light;
 pub mod material;
+mod microfacet;
 pub mod moves;
 pub mod passes;
 mod pixel;

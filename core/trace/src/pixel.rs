@@ -5,7 +5,7 @@ use crate::integrator::{FirstSight, PathLight, Tracer};
 use crate::passes::{NO_DEPTH, Pass, PassSet, mask_colour};
 use crate::sampler::{SETS, Sampler};
 use crate::surface::Frame;
-use dome_imaging::transfer::srgb_from_linear;
+use dome_imaging::transfer::{luminance, srgb_from_linear};
 use dome_optics::{Eye, PicturePoint, Ray};
 use glam::Vec3;
 use std::ops::Range;
@@ -40,11 +40,6 @@ pub(crate) struct PixelSums {
 
 /// Sets that decide when a pixel has had enough.
 const DECIDING: usize = SETS as usize / 2;
-
-/// Luminance, Rec. 709.
-fn luminance(c: Vec3) -> f32 {
-    c.dot(Vec3::new(0.2126, 0.7152, 0.0722))
-}
 
 /// Displayed values below this are as dark as the eye tells them apart: noise is not told relative to less.
 const DARKEST: f32 = 0.05;
@@ -113,7 +108,7 @@ impl Shooter<'_> {
 
     fn open(&self, first: &FirstSight, radius: f32, place: (f32, f32)) -> f32 {
         let frame = Frame::new(first.normal);
-        let direction = frame.world(crate::bsdf::cosine_hemisphere(place));
+        let direction = frame.world(crate::microfacet::cosine_hemisphere(place));
         let ray = first.place.ray(first.geometric, direction).until(radius);
         if direction.dot(first.geometric) <= 0.0 || self.tracer.scene.blocked(&ray) {
             0.0
@@ -166,7 +161,7 @@ impl PixelSums {
             self.albedo += first.albedo;
             self.roughness += first.roughness;
         }
-        self.sets[(index % SETS) as usize] += luminance(light.beauty);
+        self.sets[(index % SETS) as usize] += luminance(light.beauty.to_array());
     }
 
     /// The picture's value.

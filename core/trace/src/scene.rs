@@ -289,13 +289,9 @@ impl Scene {
         (0..self.triangles).map(|t| self.corners(t)).collect()
     }
 
-    /// Whether an object is a closed shape with other objects in it, such as a room that is one box turned
-    /// outwards: standing in it is no mistake.
-    pub fn is_shell(&self, object: u32) -> bool {
-        let shells = self
-            .shells
-            .get_or_init(|| crate::stand::solids::shells(self));
-        shells.get(object as usize).copied().unwrap_or(false)
+    /// Which objects are closed round others, as it was found once by `find`.
+    pub(crate) fn shells(&self, find: impl FnOnce(&Self) -> Vec<bool>) -> &[bool] {
+        self.shells.get_or_init(|| find(self))
     }
 
     /// The material of a triangle.

@@ -219,7 +219,8 @@ fn noise_halves_with_four_times_the_samples() {
 /// Sky and sun are switched and dimmed like lamps: their light changes, what is seen of them does not.
 #[test]
 fn sky_and_sun_are_lights_of_the_list() {
-    use dome_trace::light::{SKY_KEY, SUN_KEY, list};
+    use dome_trace::light::{SKY_KEY, SUN_KEY};
+    use dome_trace::stand::lights as listing;
     use dome_trace::{LightSetting, LightSettings, Sky, SunSky, Surroundings};
     let sun = SunSky {
         elevation_deg: 60.0,
@@ -245,7 +246,7 @@ fn sky_and_sun_are_lights_of_the_list() {
         dome_trace::Illumination::new(&scene, &surroundings, None, settings, 1.0)
     };
     let plain = under(&LightSettings::new());
-    let lights = list::surroundings(&scene, &plain.environment, glam::DVec3::Y);
+    let lights = listing::surroundings(&scene, &plain.environment, glam::DVec3::Y);
     assert_eq!(
         lights
             .iter()

@@ -3,10 +3,11 @@
 
 use super::caps::Levels;
 use super::directions::Row;
+use super::frame::Frame;
 use super::kernel::Kernel;
-use super::place::{Curve, Mapping, Place, Sink};
+use super::piece::{MARGIN, Place};
+use super::place::{Curve, Mapping, Sink};
 use super::sample::{SHIFT, Spot, Weights, filtered, sample};
-use super::source::{Frame, MARGIN};
 use super::sphere::{Directions, SPAN, lon_lat};
 use super::texel::{Sample, Texel};
 use super::{Layout, Pixel, TILE};

@@ -3,10 +3,7 @@
 //! Towards the poles columns lie closer and closer. Where pixels of a result cover several of them, means made
 //! beforehand are as good and much quicker.
 
-use super::source::{Extent, Frame, MARGIN};
-use super::texel::{Sample, Texel};
-use crate::pages::zeros;
-use rayon::prelude::*;
+use super::piece::MARGIN;
 
 /// Columns are halved where pixels at the horizon that cover 1.25 of them would cover 1.25 times twice the
 /// inverse of this.
@@ -17,7 +14,7 @@ pub(super) const MOST_LEVELS: usize = 14;
 /// What caps there are: level by level, in how many rows from either pole.
 #[derive(Default)]
 pub(super) struct Caps {
-    rows: Vec<u32>,
+    pub(super) rows: Vec<u32>,
 }
 
 /// The levels that some pixels take: in so many rows from either pole the first, in so many the second.
@@ -55,7 +52,7 @@ fn rows_below(fewer: f64, height: u32) -> u32 {
 }
 
 /// Halvings that a sphere's rows allow: how many rows from each pole, level by level.
-fn rows_of_levels(width: u32, height: u32) -> Vec<u32> {
+pub(super) fn rows_of_levels(width: u32, height: u32) -> Vec<u32> {
     let mut found = Vec::new();
     for level in 1..=MOST_LEVELS as u32 {
         let columns = width >> level;
@@ -105,104 +102,4 @@ pub(super) fn piece_of(level: u8, lower: bool) -> usize {
         0 => 0,
         _ => usize::from(level) * 2 - 1 + usize::from(lower),
     }
-}
-
-impl Frame {
-    /// Adds the caps' pieces and fills all margins.
-    pub(super) fn add_caps<S: Sample>(&mut self, pieces: &mut Vec<Vec<Texel<S>>>) {
-        let whole = self.extents[0];
-        self.fill_sphere_margins(&whole, 0, &mut pieces[0]);
-        let (top, end) = (whole.top, whole.top + i64::from(whole.height));
-        let height = i64::from(self.height);
-        let levels = rows_of_levels(self.width, self.height);
-        for (i, rows) in levels.iter().enumerate() {
-            let (level, rows) = (i as u8 + 1, i64::from(*rows));
-            let reach = rows + MARGIN as i64;
-            let upper = top.min(reach)..end.min(reach);
-            let lower = top.max(height - reach)..end.max(height - reach);
-            // A part of the sphere begins and ends at columns that this level can have.
-            let fits = |v: i64| v % (1 << level) == 0;
-            if (upper.is_empty() && lower.is_empty())
-                || !fits(whole.left)
-                || !fits(i64::from(whole.width))
-            {
-                break;
-            }
-            for (lower, range) in [(false, upper), (true, lower)] {
-                let made = Extent::new(
-                    whole.left >> level,
-                    range.start,
-                    whole.width >> level,
-                    (range.end - range.start).max(0) as u32,
-                );
-                let from = piece_of(level - 1, lower);
-                let mut texels = halved(&self.extents[from], &pieces[from], &made);
-                self.fill_sphere_margins(&made, level, &mut texels);
-                self.extents.push(made);
-                pieces.push(texels);
-            }
-            self.caps.rows.push(rows as u32);
-        }
-    }
-
-    /// Round the sphere the other end follows, over the pole the other side. A part of the sphere is held wider
-    /// than it is asked for, so any value will do beyond it.
-    fn fill_sphere_margins<S: Sample>(&self, extent: &Extent, level: u8, texels: &mut [Texel<S>]) {
-        if extent.height == 0 {
-            return;
-        }
-        let (w, h, margin) = (
-            i64::from(extent.width),
-            i64::from(extent.height),
-            MARGIN as i64,
-        );
-        let round = extent.width == self.width >> level;
-        let at = |x: i64, y: i64| extent.index(x + extent.left, y + extent.top);
-        for y in 0..h {
-            for x in (-margin..0).chain(w..w + margin) {
-                let from = if round {
-                    x.rem_euclid(w)
-                } else {
-                    x.clamp(0, w - 1)
-                };
-                texels[at(x, y)] = texels[at(from, y)];
-            }
-        }
-        let poles = (extent.top == 0, extent.top + h == i64::from(self.height));
-        for y in (-margin..0).chain(h..h + margin) {
-            let over = if y < 0 { poles.0 } else { poles.1 };
-            let row = match (over, y < 0) {
-                (true, true) => (-1 - y).min(h - 1),
-                (true, false) => (2 * h - 1 - y).max(0),
-                (false, _) => y.clamp(0, h - 1),
-            };
-            for x in -margin..w + margin {
-                let from = if over && round {
-                    (x + w / 2).rem_euclid(w)
-                } else {
-                    x
-                };
-                texels[at(x, y)] = texels[at(from, row)];
-            }
-        }
-    }
-}
-
-/// The rows of `made` with half the columns of the piece.
-fn halved<S: Sample>(from: &Extent, texels: &[Texel<S>], made: &Extent) -> Vec<Texel<S>> {
-    let mut out: Vec<Texel<S>> = zeros(made.area());
-    let width = made.width as usize;
-    (out.par_chunks_mut(made.stride).skip(MARGIN))
-        .take(made.height as usize)
-        .enumerate()
-        .for_each(|(y, line)| {
-            let start = from.index(from.left, made.top + y as i64);
-            let row = &texels[start..][..2 * width];
-            for (to, two) in line[MARGIN..][..width].iter_mut().zip(row.chunks_exact(2)) {
-                for c in 0..4 {
-                    to[c] = two[0][c].mean(two[1][c]);
-                }
-            }
-        });
-    out
 }

@@ -2,7 +2,6 @@
 //! that is as good.
 
 use super::Layout;
-use super::place::cubic;
 use super::sphere::Directions;
 use dome_optics::{PicturePoint, Projection, Shape};
 use glam::{DMat3, DVec3};
@@ -164,4 +163,23 @@ impl Layout {
         let off = (DVec3::from_array(guess) - ask(check)?).abs().max_element();
         (off < tolerance).then_some(curves)
     }
+}
+
+/// Coefficients of the cubic through four points, the first at 0 (Newton's divided differences).
+pub(super) fn cubic(t: [f64; 4], v: [f64; 4]) -> [f64; 4] {
+    let slope = |a: f64, b: f64, from: usize, to: usize| (b - a) / (t[to] - t[from]);
+    let (a, b, c) = (
+        slope(v[0], v[1], 0, 1),
+        slope(v[1], v[2], 1, 2),
+        slope(v[2], v[3], 2, 3),
+    );
+    let (ab, bc) = (slope(a, b, 0, 2), slope(b, c, 1, 3));
+    let abc = slope(ab, bc, 0, 3);
+    // v0 + t (a + (t - t1) (ab + (t - t2) abc)), multiplied out.
+    [
+        v[0],
+        a - ab * t[1] + abc * t[1] * t[2],
+        ab - abc * (t[1] + t[2]),
+        abc,
+    ]
 }

@@ -5,9 +5,12 @@
 //! many points as it covers pixels. Colour is linear light, multiplied by alpha.
 
 mod band;
+mod cap_pixels;
 mod caps;
 mod directions;
+mod frame;
 mod kernel;
+mod piece;
 mod place;
 mod sample;
 mod source;
@@ -20,7 +23,8 @@ use directions::Flat;
 use dome_optics::{Orientation, Shape};
 use glam::DMat3;
 pub use kernel::Kernel;
-use place::{Mapping, Place};
+use piece::Place;
+use place::Mapping;
 use rayon::prelude::*;
 use sample::sample;
 pub use source::{Source, SourceBuilder};

@@ -2,26 +2,10 @@
 //! a cubic is taken where it is as good as exact.
 
 use super::Layout;
-use super::directions::Row;
-use super::source::{Extent, Frame};
+use super::directions::{Row, cubic};
+use super::frame::Frame;
+use super::piece::{Extent, Place};
 use super::sphere::SPAN;
-
-/// A point of a piece of the source, in its pixels.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) struct Place {
-    /// The piece, or [`Place::NOWHERE`]'s.
-    pub(super) piece: i32,
-    pub(super) x: f64,
-    pub(super) y: f64,
-}
-
-impl Place {
-    pub(super) const NOWHERE: Self = Self {
-        piece: -1,
-        x: 0.0,
-        y: 0.0,
-    };
-}
 
 /// Largest error of a curve where it is checked, pixels of the source.
 const TOLERANCE: f64 = 0.004;
@@ -152,25 +136,6 @@ impl Mapping<'_> {
             y: cubic(t, p.map(|p| p.y)),
         })
     }
-}
-
-/// Coefficients of the cubic through four points, the first at 0 (Newton's divided differences).
-pub(super) fn cubic(t: [f64; 4], v: [f64; 4]) -> [f64; 4] {
-    let slope = |a: f64, b: f64, from: usize, to: usize| (b - a) / (t[to] - t[from]);
-    let (a, b, c) = (
-        slope(v[0], v[1], 0, 1),
-        slope(v[1], v[2], 1, 2),
-        slope(v[2], v[3], 2, 3),
-    );
-    let (ab, bc) = (slope(a, b, 0, 2), slope(b, c, 1, 3));
-    let abc = slope(ab, bc, 0, 3);
-    // v0 + t (a + (t - t1) (ab + (t - t2) abc)), multiplied out.
-    [
-        v[0],
-        a - ab * t[1] + abc * t[1] * t[2],
-        ab - abc * (t[1] + t[2]),
-        abc,
-    ]
 }
 
 /// A piece of the row's way through the source, by the number of the point.

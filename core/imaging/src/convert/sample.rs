@@ -1,9 +1,9 @@
 //! Values of the source between its pixels.
 
 use super::Pixel;
+use super::frame::Frame;
 use super::kernel::{Kernel, MOST_TAPS, STEPS};
-use super::place::Place;
-use super::source::{Extent, Frame, MARGIN};
+use super::piece::{Extent, MARGIN, Place};
 use super::texel::{Sample, Texel};
 
 /// A place within the texels of a piece: the pixel to its upper left, and how far from there.

@@ -3,7 +3,7 @@
 
 use super::Layout;
 use super::caps::level_at;
-use super::source::MARGIN;
+use super::piece::MARGIN;
 use dome_optics::{LonLat, PicturePoint, Projection, Shape};
 use glam::DVec3;
 use std::f64::consts::{PI, TAU};

@@ -4,6 +4,7 @@ use super::sun_sky::{self, SUN_RADIUS};
 use crate::sky::{Sky, Surroundings, two_colours};
 use dome_imaging::Picture;
 use dome_imaging::scale::shrink_to_width;
+use dome_imaging::transfer::luminance;
 use glam::Vec3;
 use std::f32::consts::{PI, TAU};
 
@@ -122,7 +123,7 @@ impl Environment {
     }
 
     /// Mean radiance of the sky as it came, before any brightness is set.
-    pub(super) fn mean_sky(&self) -> Vec3 {
+    pub(crate) fn mean_sky(&self) -> Vec3 {
         const POINTS: u16 = 1024;
         // Even over the sphere: a spiral of equal areas.
         let turn = PI * (3.0 - 5f32.sqrt());
@@ -136,7 +137,7 @@ impl Environment {
     }
 
     /// Where the sun stands and the irradiance of a surface that faces it, as they came; nothing without a sun.
-    pub(super) fn sun_as_lamp(&self) -> Option<(Vec3, Vec3)> {
+    pub(crate) fn sun_as_lamp(&self) -> Option<(Vec3, Vec3)> {
         let sun = self.sun.as_ref()?;
         let solid_angle = PI * SUN_RADIUS * SUN_RADIUS;
         Some((self.to_world(sun.direction), sun.radiance * solid_angle))
@@ -263,7 +264,7 @@ impl Table {
             let mut sum = 0.0f64;
             let start = columns.len();
             for p in small.samples[row * width * 3..][..width * 3].chunks_exact(3) {
-                sum += f64::from(0.2126 * p[0] + 0.7152 * p[1] + 0.0722 * p[2]).max(0.0);
+                sum += f64::from(luminance([p[0], p[1], p[2]])).max(0.0);
                 columns.push(sum as f32);
             }
             for c in &mut columns[start..] {

@@ -1,7 +1,6 @@
 //! Everything that gives light, made ready for a render: surroundings, glowing surfaces, lamps.
 
 pub mod environment;
-pub mod list;
 pub mod sun_sky;
 mod tree;
 

@@ -2,6 +2,7 @@
 
 use super::{Area, Drawing};
 use crate::scene::Scene;
+use crate::stand::is_shell;
 use glam::Vec2;
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -72,7 +73,7 @@ pub(super) fn drawing(
         .into_par_iter()
         .map(|(object, segments)| {
             let outlines = joined(chains(segments), gap);
-            sort_out(outlines, scene.is_shell(object))
+            sort_out(outlines, is_shell(scene, object))
         })
         .collect();
     let (mut solids, mut lines, mut open) = (Vec::new(), Vec::new(), Vec::new());

@@ -3,6 +3,7 @@
 use crate::light::Illumination;
 use crate::preview::{LiveView, Preview};
 use crate::scene::Scene;
+use dome_imaging::transfer::luminance;
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
 use glam::DVec3;
 use std::time::Duration;
@@ -54,7 +55,7 @@ pub fn dark_side(scene: &Scene, light: &Illumination, eye: DVec3) -> Option<Dark
             for column in 0..w {
                 if inside(column, pitch) {
                     let p = &picture.samples[(row * w + column) * 3..][..3];
-                    let light = 0.2126 * p[0] + 0.7152 * p[1] + 0.0722 * p[2];
+                    let light = luminance([p[0], p[1], p[2]]);
                     sum = (sum.0 + f64::from(light) * weight, sum.1 + weight);
                 }
             }

@@ -3,6 +3,7 @@
 mod around;
 pub mod clearance;
 pub mod dark;
+pub mod lights;
 pub mod move_here;
 pub mod remedy;
 pub mod sight;
@@ -10,11 +11,11 @@ pub(crate) mod solids;
 pub mod square;
 pub mod starts;
 
-pub use solids::solid_around;
+pub use dome_optics::direction::{direction, heading_pitch};
+pub use solids::{is_shell, solid_around};
 
 use crate::accel::{Hit, TraceRay};
 use crate::scene::Scene;
-use dome_optics::angle::wrap_heading_deg;
 use glam::{DVec3, Vec3};
 
 /// Standing eye height in metres (common practice, no source).
@@ -70,21 +71,6 @@ pub(crate) fn walk(scene: &Scene, origin: Vec3, direction: Vec3) -> impl Iterato
         start = hit.distance + STEP * (1.0 + hit.distance + origin.abs().max_element());
         Some(hit)
     })
-}
-
-/// Heading and pitch of a direction, degrees.
-pub fn heading_pitch(d: DVec3) -> (f64, f64) {
-    (
-        wrap_heading_deg(d.x.atan2(-d.z).to_degrees()),
-        d.y.atan2(d.x.hypot(d.z)).to_degrees(),
-    )
-}
-
-/// The direction of a heading and a pitch in degrees.
-pub fn direction(heading_deg: f64, pitch_deg: f64) -> DVec3 {
-    let (sin, cos) = heading_deg.to_radians().sin_cos();
-    let (up, level) = pitch_deg.to_radians().sin_cos();
-    DVec3::new(sin * level, up, -cos * level)
 }
 
 /// Height of the first surface straight above a point, metres, or `None` under the open sky.

@@ -59,14 +59,21 @@ pub fn solid_around(scene: &Scene, p: Vec3) -> Option<u32> {
         .filter(|(object, (inside, beyond))| {
             let o = &scene.objects()[*object as usize];
             let all = (o.min, o.max) == bounds;
-            *inside >= AGREE && (*beyond || !all) && !scene.is_shell(*object)
+            *inside >= AGREE && (*beyond || !all) && !is_shell(scene, *object)
         })
         .max_by_key(|(_, (inside, _))| *inside)
         .map(|(object, _)| object)
 }
 
+/// Whether an object is a closed shape with other objects in it, such as a room that is one box turned outwards: standing in
+/// it is no mistake.
+pub fn is_shell(scene: &Scene, object: u32) -> bool {
+    let known = scene.shells(shells).get(object as usize).copied();
+    known.unwrap_or(false)
+}
+
 /// For each object, whether it is closed round another one.
-pub(crate) fn shells(scene: &Scene) -> Vec<bool> {
+fn shells(scene: &Scene) -> Vec<bool> {
     let objects = scene.objects();
     let volume = |i: usize| {
         let size = objects[i].max - objects[i].min;

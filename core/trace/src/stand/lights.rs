@@ -1,9 +1,10 @@
 //! The lights of a scene as a list: what, where, how strong, and whether they are seen.
 
-use super::{Environment, LightSettings, SKY_KEY, SUN_KEY, lamp_key, object_key};
+use super::walk;
 use crate::lamp::LampKind;
+use crate::light::{Environment, LightSettings, SKY_KEY, SUN_KEY, lamp_key, object_key};
 use crate::scene::Scene;
-use crate::stand::walk;
+use dome_imaging::transfer::luminance;
 use glam::{DVec3, Vec3};
 
 /// One light of a scene.
@@ -60,7 +61,7 @@ pub fn list(scene: &Scene, eye: DVec3) -> Vec<LightEntry> {
             name: object.name.clone(),
             kind: "glowing surface",
             position: Some((object.min + object.max) / 2.0),
-            strength: luminance(power) / area.max(1e-12),
+            strength: luminance(power.to_array()) / area.max(1e-12),
             unit: "cd/m²",
             seen,
         });
@@ -72,7 +73,7 @@ pub fn list(scene: &Scene, eye: DVec3) -> Vec<LightEntry> {
             name: lamp.name.clone(),
             kind: lamp.kind_name(),
             position: (!directional).then_some(lamp.position),
-            strength: luminance(lamp.intensity.into()),
+            strength: luminance(lamp.intensity),
             unit: if directional { "lx" } else { "cd" },
             // A lamp without a body is never in the picture itself.
             seen: false,
@@ -90,7 +91,7 @@ pub fn surroundings(scene: &Scene, environment: &Environment, eye: DVec3) -> Vec
         name: "Sky".into(),
         kind: "surroundings",
         position: None,
-        strength: luminance(environment.mean_sky()),
+        strength: luminance(environment.mean_sky().to_array()),
         unit: "cd/m²",
         seen: !environment.transparent
             && (0..LOOKS).any(|i| {
@@ -105,7 +106,7 @@ pub fn surroundings(scene: &Scene, environment: &Environment, eye: DVec3) -> Vec
             name: "Sun".into(),
             kind: "surroundings",
             position: None,
-            strength: luminance(irradiance),
+            strength: luminance(irradiance.to_array()),
             unit: "lx",
             seen: !environment.transparent && free(towards),
         });
@@ -115,10 +116,6 @@ pub fn surroundings(scene: &Scene, environment: &Environment, eye: DVec3) -> Vec
 
 /// Farther than any scene, metres.
 const FAR: f32 = 1e7;
-
-fn luminance(c: Vec3) -> f32 {
-    c.dot(Vec3::new(0.2126, 0.7152, 0.0722))
-}
 
 fn is_seen(scene: &Scene, eye: Vec3, target: Vec3) -> bool {
     let offset = target - eye;
