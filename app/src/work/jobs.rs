@@ -1,6 +1,6 @@
 //! The engine of all long work: whose turn it is, that one worker does it, and how it ends.
 
-use super::running::Running;
+use super::running::{Ended, Running};
 use super::{App, Result, WorkError, meanwhile::meanwhile, package, picture_jobs, rendering};
 use crate::api::job_types::JobChange;
 use crate::api::types::Event;
@@ -23,14 +23,6 @@ const LOOKED_EVERY: Duration = Duration::from_secs(2);
 const FIRST_PAUSE: Duration = Duration::from_secs(1);
 /// How often a job may be begun without coming forward before it is given up: it may be what ends the program.
 const MOST_ATTEMPTS: u32 = 8;
-
-/// How a job ended.
-pub(super) enum Ended {
-    /// What it makes is there; what is to be said about it.
-    Done(Option<String>),
-    /// It was told to stop.
-    Stopped,
-}
 
 /// The state of the queue beside the database.
 pub struct Jobs {

@@ -1,9 +1,8 @@
 //! Packages: a JPEG with panorama properties made from a master, read back and checked.
 
 use super::convert::{self, Wanted};
-use super::jobs::Ended;
 use super::recipe::picture_size;
-use super::running::Running;
+use super::running::{Ended, Running};
 use super::{App, Result, WorkError};
 use crate::api::job_types::JobInfo;
 use crate::model::jobs::{JobKind, JobState, NewJob};

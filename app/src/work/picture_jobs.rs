@@ -1,10 +1,9 @@
 //! Pictures made from others as jobs: in another shape, of six faces, without a fault.
 
 use super::convert::{self, Each, Held, Loaded, Wanted};
-use super::jobs::Ended;
 use super::package::file_name;
 use super::pictures::{depth_name, diagnosed, folder_for, keep, path_of, shape_of};
-use super::running::Running;
+use super::running::{Ended, Running};
 use super::{App, Result, WorkError, diagnose};
 use crate::api::job_types::JobInfo;
 use crate::api::types::Event;

@@ -2,9 +2,8 @@
 
 use super::convert;
 use super::denoise::{Way, denoised, written};
-use super::jobs::Ended;
 use super::recipe::{Recipe, only};
-use super::running::{RenderMeter, Running};
+use super::running::{Ended, RenderMeter, Running};
 use super::screen::{CARD_WIDTH, DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
 use super::{App, Result, WorkError};
 use crate::api::types::Event;

@@ -9,6 +9,14 @@ use std::collections::BTreeSet;
 use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
 
+/// How a job ended.
+pub(super) enum Ended {
+    /// What it makes is there; what is to be said about it.
+    Done(Option<String>),
+    /// It was told to stop.
+    Stopped,
+}
+
 /// How often somebody who waits looks whether to stop.
 const LOOKED_EVERY: Duration = Duration::from_millis(50);
 

@@ -1,6 +1,8 @@
 //! One memory budget for the whole process. Every reader of outside bytes claims what it will need before it
 //! allocates; what does not fit is refused with a sentence, so that no file can take the program down.
 
+pub use crate::words::told;
+
 use crate::error::{FileError, Result};
 use std::sync::Mutex;
 use std::sync::PoisonError;
@@ -124,17 +126,6 @@ pub fn claim(bytes: u64, what: &str) -> Result<Claim> {
             }),
         }
     })
-}
-
-/// Bytes in words, for messages.
-pub fn told(bytes: u64) -> String {
-    const MB: f64 = 1e6;
-    match bytes as f64 {
-        b if b >= 1e12 => format!("{:.0} GB", b / 1e9),
-        b if b >= 1e9 => format!("{:.1} GB", b / 1e9),
-        b if b >= MB => format!("{:.0} MB", b / MB),
-        b => format!("{:.0} kB", (b / 1e3).max(1.0)),
-    }
 }
 
 /// Reads an amount such as `6G`, `500M` or `2.5GB`; K, M and G are powers of 1000.

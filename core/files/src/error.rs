@@ -41,7 +41,7 @@ pub enum FileError {
         detail: String,
     },
     /// The process may not use so much memory.
-    #[error("{what} needs {} of memory, and {} of the {} that may be used are free. Make it smaller, close other work, or allow more with --memory.", crate::budget::told(*needed), crate::budget::told(*free), crate::budget::told(*limit))]
+    #[error("{what} needs {} of memory, and {} of the {} that may be used are free. Make it smaller, close other work, or allow more with --memory.", crate::words::told(*needed), crate::words::told(*free), crate::words::told(*limit))]
     OutOfMemory {
         /// What would take it.
         what: String,

@@ -27,6 +27,7 @@ pub mod rows;
 pub mod scratch;
 pub mod strip_file;
 pub mod tag;
+pub mod words;
 pub mod xmp;
 
 pub use error::FileError;

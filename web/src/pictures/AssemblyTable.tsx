@@ -7,13 +7,8 @@ import { Choice } from "../parts/Choice";
 import { Mark } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
 import { FoldedCube } from "./FoldedCube";
+import type { Laid } from "./laid";
 import { FACES, FORMATS, flatOf, keeping } from "./pictures";
-
-/** A face's place on the table: what lies there, and by how many quarters it was turned back. */
-export interface Laid {
-  picture: BroughtPicture | null;
-  quarters: number;
-}
 
 /** Where the faces lie in the cross: column and row. */
 const CELLS: readonly (readonly [number, number])[] = [

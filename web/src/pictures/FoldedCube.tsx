@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import type { Laid } from "./AssemblyTable";
+import type { Laid } from "./laid";
 import { flatOf } from "./pictures";
 
 /** Side of the cube and distance of the picture plane, CSS pixels; together a wide view from its middle. */

@@ -9,7 +9,6 @@ use super::builder::{Piece, SceneBuilder, Stands};
 use super::frame::Frame;
 use super::mesh::Mesh;
 use super::paths::{Paths, unique};
-use super::placing::Parted;
 use super::rig::{Poses, Rig};
 use super::{Mover, Object, SceneCamera, Stock};
 use crate::error::TraceError;
@@ -50,6 +49,17 @@ pub(super) struct Bent {
     pub(super) weights: Vec<f32>,
     pub(super) skin: Option<usize>,
     pub(super) stands: Stands,
+}
+
+/// The bodies parted by what the artist moved.
+pub(super) struct Parted {
+    /// The objects of each set that moves together.
+    pub(super) sets: Vec<Vec<u32>>,
+    pub(super) base: Arc<Body>,
+    /// Of the base, by the number of the set.
+    pub(super) moved: Vec<(usize, Arc<Body>)>,
+    /// Of the riders: rider, set, body.
+    pub(super) riders: Vec<(usize, Option<usize>, Arc<Body>)>,
 }
 
 /// A scene as it was read.

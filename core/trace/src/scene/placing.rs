@@ -2,7 +2,7 @@
 
 use super::body::{Body, BodyMaker, bytes_needed};
 use super::builder::Stands;
-use super::document::{Bent, Document, bend_part};
+use super::document::{Bent, Document, Parted, bend_part};
 use super::instance::Instance;
 use super::rig::Poses;
 use super::{Mover, Scene, SceneCamera};
@@ -19,17 +19,6 @@ use std::sync::{Arc, OnceLock, PoisonError};
 
 /// Boxes of turned copies are exact up to so many corners of all copies together; those of others are never too small.
 const EXACT_BOXES: usize = 10_000_000;
-
-/// The bodies parted by what the artist moved.
-pub(super) struct Parted {
-    /// The objects of each set that moves together.
-    sets: Vec<Vec<u32>>,
-    base: Arc<Body>,
-    /// Of the base, by the number of the set.
-    moved: Vec<(usize, Arc<Body>)>,
-    /// Of the riders: rider, set, body.
-    riders: Vec<(usize, Option<usize>, Arc<Body>)>,
-}
 
 /// A part of a body, and the set of moved objects that it is of.
 type PartOf = (Option<usize>, Arc<Body>);

@@ -67,8 +67,13 @@ impl Spot<'_> {
     }
 
     pub(crate) fn normal(&self) -> Vec3 {
-        let own = self.mix((self.corners).map(|i| self.body.corners.normals[i as usize]));
-        (self.instance.map_or(own, |i| i.normals * own)).normalize_or_zero()
+        let own = (self.corners).map(|i| self.body.corners.normals[i as usize]);
+        // Each corner's is turned and made one long before they are mixed: a stretched copy is shaded as a stretched mesh.
+        let turned = match self.instance {
+            None => own,
+            Some(i) => own.map(|n| (i.normals * n).normalize_or_zero()),
+        };
+        self.mix(turned).normalize_or_zero()
     }
 
     fn corner_uvs(&self, set: u8) -> [Vec2; 3] {
@@ -142,10 +147,11 @@ impl Spot<'_> {
     /// coordinates give no direction.
     pub(crate) fn bent_normal(&self, n: Vec3, (texture, scale): &(Texture, f32)) -> Option<Vec3> {
         let given = self.body.corners.tangents.corners(self.corners);
-        let mut mixed = given.map(|t| self.mix(t)).unwrap_or(Vec4::ZERO);
-        if let Some(i) = self.instance {
-            mixed = (i.turn * mixed.truncate()).extend(mixed.w);
-        }
+        let turned = |t: Vec4| match self.instance {
+            None => t,
+            Some(i) => (i.turn * t.truncate()).normalize_or_zero().extend(t.w),
+        };
+        let mixed = given.map_or(Vec4::ZERO, |t| self.mix(t.map(turned)));
         let (tangent, hand) = if mixed.truncate().length_squared() > 0.0 {
             (mixed.truncate(), mixed.w)
         } else {
