@@ -3,7 +3,7 @@
 mod support;
 
 use serde_json::json;
-use support::with_room;
+use support::{Server, scene, with_room};
 
 /// Several sets of light in one project: copied, switched, named, removed, undone; orders say which they are made in.
 #[test]
@@ -131,6 +131,60 @@ fn light_setups_are_kept_side_by_side() {
         status == 422 && last["error"].as_str().unwrap().contains("stays"),
         "{last}"
     );
+}
+
+/// A surveyed scene at easting 500 km, northing 5,400 km gets an origin near it, which is told and stays; standing, changing
+/// the unit and rendering go on from there.
+#[test]
+fn a_scene_far_from_its_origin_comes_near() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Server::start(&folder.path().join("data"), false);
+    let (mut document, binary) = scene::room();
+    let far = [500_000.25, 412.0, -5_400_000.5];
+    let room = json!({"name": "Survey", "children": [0, 1], "translation": far});
+    document["nodes"].as_array_mut().unwrap().push(room);
+    document["scenes"][0]["nodes"] = json!([2]);
+    let (status, project) = server.upload("survey.glb", &scene::pack(&document, &binary));
+    assert_eq!(status, 200, "{project}");
+    let origin = project["settings"]["origin"].clone();
+    assert_eq!(origin, json!([500_000.0, 412.0, -5_400_001.0]));
+    let told = project["scene"]["notices"].to_string();
+    assert!(
+        told.contains("far from its origin") && told.contains("500000 m"),
+        "{told}"
+    );
+    let eye = project["viewpoints"][0]["pose"]["position"].clone();
+    assert!(
+        eye.as_array()
+            .unwrap()
+            .iter()
+            .all(|v| v.as_f64().unwrap().abs() < 5.0),
+        "{eye}"
+    );
+
+    let path = format!("/api/projects/{}", project["id"]);
+    let floor = format!("{path}/floor?x={}&y={}&z={}", eye[0], eye[1], eye[2]);
+    let (_, floor) = server.json("GET", &floor, None);
+    assert!(floor["floor_y"].as_f64().unwrap().abs() < 1e-4, "{floor}");
+    // The origin is no setting of the page's: a change that does not know it leaves it where it is.
+    let change = json!({"settings": {"unit": "foot"}});
+    let (status, in_feet) = server.json("PATCH", &path, Some(change));
+    assert_eq!(
+        (status, &in_feet["settings"]["origin"]),
+        (200, &origin),
+        "{in_feet}"
+    );
+    let width = |p: &serde_json::Value| {
+        p["scene"]["max"][0].as_f64().unwrap() - p["scene"]["min"][0].as_f64().unwrap()
+    };
+    assert!((width(&in_feet) / width(&project) - 0.3048).abs() < 1e-4);
+    let (_, back) = server.json("POST", &format!("{path}/undo"), None);
+    assert_eq!(back["scene"]["min"], project["scene"]["min"]);
+    let order = server.order(
+        project["id"].as_i64().unwrap(),
+        json!({"width": 32, "samples": 1}),
+    );
+    server.wait_for_order(order, "done");
 }
 
 /// Lights, surroundings, unit and moment belong to the project, and orders keep what they were given.
