@@ -1,7 +1,6 @@
-//! What whole-command and browser tests share.
+//! What the tests of commands, of the server and of the page share.
 #![allow(dead_code)] // each test file uses its part
 
-pub mod browser;
 pub mod scene;
 
 use serde_json::Value;
@@ -13,7 +12,23 @@ use std::time::{Duration, Instant};
 
 /// The program under test.
 pub fn owl_dome() -> Command {
-    Command::new(env!("CARGO_BIN_EXE_owl-dome"))
+    Command::new(program())
+}
+
+/// Where it lies: where Cargo says, or for tests of another crate beside their own folder in the target folder.
+fn program() -> PathBuf {
+    if let Some(told) = option_env!("CARGO_BIN_EXE_owl-dome") {
+        return told.into();
+    }
+    let own = std::env::current_exe().expect("a test knows where it is");
+    let beside = own.parent().and_then(Path::parent).expect("deps");
+    let program = beside.join("owl-dome");
+    assert!(
+        program.exists(),
+        "{} is not there: cargo build -p owl-dome",
+        program.display()
+    );
+    program
 }
 
 /// Runs a command to its end.

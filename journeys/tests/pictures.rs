@@ -1,14 +1,12 @@
 //! Pictures made elsewhere: brought in, converted, assembled and looked into, over HTTP and in a real browser.
 
-mod support;
-
 use dome_files::rows::PictureRows;
 use image::{ImageFormat, RgbImage, imageops};
+use journeys::browser::{Browser, runtime};
+use journeys::support::{Server, run_ok, text, wait_for};
 use serde_json::{Value, json};
 use std::io::{Cursor, Read};
 use std::path::Path;
-use support::browser::{Browser, runtime};
-use support::{Server, run_ok, text, wait_for};
 
 fn png(picture: &RgbImage) -> Vec<u8> {
     let mut bytes = Cursor::new(Vec::new());

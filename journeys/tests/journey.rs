@@ -1,11 +1,9 @@
 //! The whole journey in a real browser: from a scene to a picture that a viewer can look around in.
 
-mod support;
-
+use journeys::browser::{Browser, runtime};
+use journeys::support::{Server, exiftool, wait_for};
 use serde_json::Value;
 use std::path::{Path, PathBuf};
-use support::browser::{Browser, runtime};
-use support::{Server, exiftool, wait_for};
 
 /// Width and samples of the order; the pictures for the documentation are larger and calmer.
 fn order_size() -> (u32, u32) {
@@ -220,7 +218,7 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
 fn an_uploaded_scene_makes_the_journey_too() {
     let folder = tempfile::tempdir().unwrap();
     let scene = folder.path().join("room.glb");
-    std::fs::write(&scene, support::scene::room_glb()).unwrap();
+    std::fs::write(&scene, journeys::support::scene::room_glb()).unwrap();
     let wrong = folder.path().join("holiday.glb");
     std::fs::write(&wrong, b"this is no scene").unwrap();
     let server = Server::start(&folder.path().join("data"), false);

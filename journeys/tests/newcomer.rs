@@ -1,11 +1,9 @@
 //! The job as a newcomer does it: nothing changed that need not be, each stage's primary action pressed, in windows of
 //! every usual size.
 
-mod support;
-
+use journeys::browser::{Browser, runtime};
+use journeys::support::{Server, scene_in, text, wait_for};
 use serde_json::{Value, json};
-use support::browser::{Browser, runtime};
-use support::{Server, scene_in, text, wait_for};
 
 /// Fields that the browser or the page calls invalid, and refusals that are shown.
 const WRONG: &str = "return [...document.querySelectorAll('input:invalid, select:invalid, [aria-invalid=true], [role=alert]')].map(e => e.outerHTML.slice(0, 200));";

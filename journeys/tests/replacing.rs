@@ -1,10 +1,8 @@
 //! Light setups in the page, and another export in the place of a project's scene file.
 
-mod support;
-
+use journeys::browser::{Browser, runtime};
+use journeys::support::{scene, wait_for, with_room};
 use serde_json::{Value, json};
-use support::browser::{Browser, runtime};
-use support::{scene, wait_for, with_room};
 
 /// The room exported again: a table is new and comes first, and the lamp is called so again or is gone.
 fn exported_again(with_lamp: bool) -> Vec<u8> {

@@ -1,10 +1,8 @@
 //! The page by keyboard alone, and the later stages in windows of every usual size.
 
-mod support;
-
+use journeys::browser::{Browser, runtime};
+use journeys::support::{Server, wait_for, with_room};
 use serde_json::{Value, json};
-use support::browser::{Browser, runtime};
-use support::{Server, wait_for, with_room};
 
 const TAB: &str = "\u{e004}";
 const ENTER: &str = "\u{e007}";

@@ -1,11 +1,9 @@
 //! The Stand stage in a real browser: drag, read, pick, square up, move a thing, compare, level, undo, preflight.
 
-mod support;
-
 use dome_optics::angle::wrap_signed_deg;
+use journeys::browser::{Browser, runtime};
+use journeys::support::{Server, wait_for};
 use serde_json::{Value, json};
-use support::browser::{Browser, runtime};
-use support::{Server, wait_for};
 
 const PROJECT: &str = "/api/projects/1";
 

@@ -10,8 +10,8 @@ use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// What runs a test in a browser.
-pub fn runtime() -> rocket::tokio::runtime::Runtime {
-    rocket::tokio::runtime::Builder::new_multi_thread()
+pub fn runtime() -> tokio::runtime::Runtime {
+    tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()
         .unwrap()
@@ -137,7 +137,7 @@ impl Browser {
     pub async fn find(&self, css: &str) -> fantoccini::elements::Element {
         self.client
             .wait()
-            .at_most(super::patience())
+            .at_most(crate::support::patience())
             .for_element(Locator::Css(css))
             .await
             .unwrap_or_else(|e| panic!("{css}: {e}"))
@@ -151,7 +151,7 @@ impl Browser {
         let element = self
             .client
             .wait()
-            .at_most(super::patience())
+            .at_most(crate::support::patience())
             .for_element(Locator::XPath(&path))
             .await
             .unwrap_or_else(|e| panic!("{words}: {e}"));
@@ -165,7 +165,7 @@ impl Browser {
         let element = self
             .client
             .wait()
-            .at_most(super::patience())
+            .at_most(crate::support::patience())
             .for_element(Locator::XPath(path))
             .await
             .unwrap_or_else(|e| panic!("{what}: {e}"));
@@ -208,7 +208,7 @@ impl Browser {
         let list = self
             .client
             .wait()
-            .at_most(super::patience())
+            .at_most(crate::support::patience())
             .for_element(Locator::XPath(&path))
             .await
             .unwrap_or_else(|e| panic!("{label}: {e}"));
@@ -223,7 +223,7 @@ impl Browser {
         let field = self
             .client
             .wait()
-            .at_most(super::patience())
+            .at_most(crate::support::patience())
             .for_element(Locator::XPath(&path))
             .await
             .unwrap_or_else(|e| panic!("{label}: {e}"));
@@ -250,7 +250,7 @@ impl Browser {
             if !matches!(value, Value::Null | Value::Bool(false)) {
                 return value;
             }
-            if start.elapsed() > super::patience() {
+            if start.elapsed() > crate::support::patience() {
                 let seen = self.script("return document.body.innerText;").await;
                 panic!("waited in vain for {what}; the page shows:\n{seen}");
             }
