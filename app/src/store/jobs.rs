@@ -64,10 +64,11 @@ const FREE: &str =
     "((state = 'waiting' AND coalesce(not_before, 0) <= ?1) OR (state = 'running' AND lease < ?1))";
 
 impl Store {
-    /// The job of a lane whose turn it is at a time (Unix seconds).
+    /// The job of a lane whose turn it is at a time (Unix seconds). What was begun again and again without an end, because the
+    /// program ended first, goes behind the others: if it is to blame, they do not wait for it for ever.
     pub fn next_job(&self, lane: Lane, now: i64) -> Result<Option<Job>> {
         let sql = format!(
-            "SELECT {COLUMNS} FROM job WHERE kind IN ({}) AND {FREE} ORDER BY place LIMIT 1",
+            "SELECT {COLUMNS} FROM job WHERE kind IN ({}) AND {FREE} ORDER BY max(attempts - 2, 0), place LIMIT 1",
             kinds_of(lane)
         );
         Ok((self.lock().query_row(&sql, [now], job).optional()?).flatten())
@@ -241,6 +242,21 @@ mod tests {
 
     fn turn(store: &Store, now: i64) -> Option<i64> {
         store.next_job(Lane::Pictures, now).unwrap().map(|j| j.id)
+    }
+
+    /// A job that may be what ends the program again and again does not keep the others from their turn.
+    #[test]
+    fn what_was_begun_in_vain_goes_behind_the_others() {
+        let (_folder, store, [first, second, _]) = store();
+        for now in [100, 200] {
+            assert_eq!(turn(&store, now), Some(first));
+            assert!(store.claim_job(first, "a", now, now + 60).unwrap());
+        }
+        assert!(store.claim_job(first, "a", 300, 360).unwrap());
+        assert_eq!(turn(&store, 400), Some(second));
+        // Once it came forward it has its place again.
+        store.came_forward(first).unwrap();
+        assert_eq!(turn(&store, 400), Some(first));
     }
 
     #[test]

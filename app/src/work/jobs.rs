@@ -22,7 +22,7 @@ const LOOKED_EVERY: Duration = Duration::from_secs(2);
 /// How long is waited before something is tried again that failed, the first time.
 const FIRST_PAUSE: Duration = Duration::from_secs(1);
 /// How often a job may be begun without coming forward before it is given up: it may be what ends the program.
-const MOST_ATTEMPTS: u32 = 8;
+const MOST_ATTEMPTS: u32 = 20;
 
 /// The state of the queue beside the database.
 pub struct Jobs {
