@@ -4,12 +4,15 @@ use super::Failure;
 use rocket::data::{ByteUnit, Data, FromData, Outcome, ToByteUnit};
 use rocket::http::Status;
 use rocket::request::Request;
+use rocket::tokio::io::{AsyncReadExt, copy, sink};
 use rocket::tokio::time::timeout;
 use std::ops::Deref;
 use std::time::Duration;
 
 /// Largest JSON body.
 const MOST: ByteUnit = ByteUnit::Mebibyte(8);
+/// How much of a larger one is taken before it is refused.
+const DRAINED: ByteUnit = ByteUnit::Mebibyte(64);
 /// How long a JSON body may take to arrive.
 const PATIENCE: Duration = Duration::from_secs(30);
 
@@ -36,10 +39,21 @@ impl<'r, T: serde::de::DeserializeOwned> FromData<'r> for Sent<T> {
             request.local_cache(|| Wrong(Some((status, sentence.clone()))));
             Outcome::Error((status, sentence))
         };
-        let arrived = timeout(PATIENCE, data.open(MOST.bytes()).into_bytes()).await;
+        let mut stream = data.open(DRAINED.bytes());
+        let mut bytes = Vec::new();
+        let arrived = timeout(PATIENCE, async {
+            let most = MOST.as_u64() + 1;
+            (&mut stream).take(most).read_to_end(&mut bytes).await?;
+            // Who is cut off while sending may never hear why: the rest is taken and thrown away.
+            if bytes.len() as u64 == most {
+                copy(&mut stream, &mut sink()).await?;
+            }
+            std::io::Result::Ok(())
+        })
+        .await;
         let bytes = match arrived {
-            Ok(Ok(bytes)) if bytes.is_complete() => bytes.into_inner(),
-            Ok(Ok(_)) => {
+            Ok(Ok(())) if bytes.len() as u64 <= MOST.as_u64() => bytes,
+            Ok(Ok(())) => {
                 return refuse(
                     Status::PayloadTooLarge,
                     format!("What was sent is larger than {MOST}; send less."),
