@@ -1,7 +1,7 @@
 //! Light setups in the page, and another export in the place of a project's scene file.
 
 use journeys::browser::{Browser, runtime};
-use journeys::support::{scene, wait_for, with_room};
+use journeys::support::{Server, scene, wait_for, with_room};
 use serde_json::{Value, json};
 
 /// The room exported again: a table is new and comes first, and the lamp is called so again or is gone.
@@ -135,6 +135,91 @@ fn orders_are_of_the_scene_that_they_were_made_for() {
     let told = |id: i64| server.told(id)["spec"]["settings"]["replaced"].clone();
     assert_eq!(told(waiting), Value::Null);
     assert_eq!(told(other)["name"], "room-2.glb");
+}
+
+/// The room with a cart that rolls from x 0 to x 2 within a second, as the node of a number, or without it.
+fn with_cart(node: Option<usize>) -> Vec<u8> {
+    let (mut document, mut binary) = scene::room();
+    let Some(node) = node else {
+        return scene::pack(&document, &binary);
+    };
+    let start = binary.len();
+    let numbers = [0.0f32, 1.0, 0.0, 0.3, 0.0, 2.0, 0.3, 0.0];
+    binary.extend(numbers.iter().flat_map(|v| v.to_le_bytes()));
+    document["buffers"][0]["byteLength"] = json!(binary.len());
+    let views = document["bufferViews"].as_array_mut().unwrap();
+    for (offset, length) in [(start, 8), (start + 8, 24)] {
+        views.push(json!({"buffer": 0, "byteOffset": offset, "byteLength": length}));
+    }
+    let accessors = document["accessors"].as_array_mut().unwrap();
+    accessors.push(
+        json!({"bufferView": 2, "componentType": 5126, "count": 2, "type": "SCALAR",
+        "min": [0.0], "max": [1.0]}),
+    );
+    accessors.push(json!({"bufferView": 3, "componentType": 5126, "count": 2, "type": "VEC3"}));
+    let cart = json!({"name": "Cart", "mesh": 0, "scale": [0.4, 0.4, 0.4], "translation": [0.0, 0.3, 0.0]});
+    document["nodes"].as_array_mut().unwrap().insert(node, cart);
+    document["scenes"][0]["nodes"] = json!([0, 1, 2]);
+    document["animations"] = json!([{
+        "channels": [{"sampler": 0, "target": {"node": node, "path": "translation"}}],
+        "samplers": [{"input": 2, "output": 3}]}]);
+    scene::pack(&document, &binary)
+}
+
+/// A viewpoint that rides on something which a newer export lacks stands still, moves freely, and rides again later.
+#[test]
+fn rides_are_found_again_by_name() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Server::start(&folder.path().join("data"), false);
+    let (status, project) = server.upload("cart.glb", &with_cart(Some(2)));
+    assert_eq!(status, 200, "{project}");
+    let path = format!("/api/projects/{}", project["id"]);
+    let viewpoint = || server.json("GET", &path, None).1["viewpoints"][0].clone();
+    let set = |draft: &Value| {
+        let at = format!("{path}/viewpoints/{}", draft["id"]);
+        server.json("PUT", &at, Some(draft.clone()))
+    };
+    let replace = |node| {
+        let (status, after) =
+            server.bring(&format!("{path}/scene?file=cart.glb"), &with_cart(node));
+        assert_eq!(status, 200, "{after}");
+    };
+    let mut draft = viewpoint();
+    draft["ride"] = json!({"node": 2, "name": "Cart", "offset": [0.0, 1.3, 0.0]});
+    let (status, rides) = set(&draft);
+    assert_eq!(
+        (status, &rides["ride"]["name"]),
+        (200, &json!("Cart")),
+        "{rides}"
+    );
+    replace(None);
+    let mut lost = viewpoint();
+    assert_eq!(lost["ride"]["name"], "Cart", "it is kept");
+    assert_eq!(lost["pose"], rides["pose"]);
+    lost["pose"]["position"][0] = json!(0.5);
+    let (status, moved) = set(&lost);
+    assert_eq!(
+        (status, &moved["pose"]["position"][0]),
+        (200, &json!(0.5)),
+        "{moved}"
+    );
+    replace(Some(0));
+    let again = viewpoint();
+    assert_eq!(
+        (&again["ride"]["name"], &again["ride"]["node"]),
+        (&json!("Cart"), &json!(0))
+    );
+    // At another moment it goes along.
+    let mut settings = server.json("GET", &path, None).1["settings"].clone();
+    settings["time_s"] = json!(1.0);
+    assert_eq!(
+        server
+            .json("PATCH", &path, Some(json!({"settings": settings})))
+            .0,
+        200
+    );
+    let x = viewpoint()["pose"]["position"][0].as_f64().unwrap();
+    assert!((x - 2.0).abs() < 1e-6, "{x}");
 }
 
 /// Both by hand, in the page.

@@ -40,7 +40,11 @@ pub fn replace_scene(
                 let label = || format!("Replace the scene file ({own})");
                 history::change(app, project, label, || take(app, project, replaced))
             })
-            .inspect_err(|_| remove(&at))
+            .inspect_err(|_| {
+                // The next one may lie in a folder of the same name.
+                app.scenes.forget(project);
+                remove(&at);
+            })
     });
     remove(upload);
     outcome

@@ -21,7 +21,7 @@ pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
     let factor = f64::from(new.unit.metres()) / f64::from(old.unit.metres());
     let mut new = new.clone();
     if factor != 1.0 {
-        new.moves = new.moves.iter().map(|m| m.scaled(factor)).collect();
+        moves_of(&mut new).for_each(|m| *m = m.scaled(factor));
     }
     // Scenes that were read before anybody asked are Y up.
     let guess = row.summary.guess.as_ref().map_or(Up::Y, |g| g.up);
@@ -29,7 +29,7 @@ pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
     let turned = used(&new) != used(&old);
     if turned {
         // They were turned about an upright line, which lies down now.
-        new.moves.iter_mut().for_each(|m| m.on = false);
+        moves_of(&mut new).for_each(|m| m.on = false);
     }
     let before = (factor != 1.0).then(|| app.scenes.get_as(app, id, &old));
     let after = apply(app, id, &old, &new)?;
@@ -51,6 +51,12 @@ pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
         ride_along(app, id, &after)?;
     }
     Ok(())
+}
+
+/// All moved objects, those that are kept for a later scene file too.
+fn moves_of(settings: &mut SceneSettings) -> impl Iterator<Item = &mut ObjectMove> {
+    let kept = settings.unmatched.iter_mut();
+    (settings.moves.iter_mut()).chain(kept.filter_map(|u| u.moved.as_mut()))
 }
 
 /// Puts settings in place as they are, viewpoints untouched; gives the scene if it had to be read again.

@@ -309,14 +309,18 @@ pub fn riding(
     let Some(ride) = draft.ride.as_mut() else {
         return Ok(draft);
     };
+    let same = before.is_some_and(|b| b.as_ref() == Some(&*ride));
     let Some(mover) = scene.movers().iter().find(|m| m.node == ride.node) else {
+        // What it rode on went with an older scene file: it is kept for a later one, and hinders nothing.
+        if same {
+            return Ok(draft);
+        }
         return Err(WorkError::Request(format!(
             "\"{}\" does not move in this scene; choose something that does.",
             ride.name
         )));
     };
     ride.name.clone_from(&mover.name);
-    let same = before.is_some_and(|b| b.as_ref().is_some_and(|b| b == ride));
     if same {
         let offset = DVec3::from(draft.pose.position) - DVec3::from(mover.now);
         ride.offset = offset.to_array();

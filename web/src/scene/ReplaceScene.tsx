@@ -26,6 +26,9 @@ export function ReplaceScene({ project }: { project: Project }) {
   const [problem, setProblem] = useState<unknown>(null);
   const [choices, setChoices] = useState<{ file: File; scenes: string[] } | null>(null);
   const { unmatched } = project.settings;
+  const lost = project.viewpoints.filter(
+    (v) => v.ride !== null && !project.scene.movers.some((m) => m.node === v.ride?.node),
+  );
   const forget = useMutation({
     mutationFn: () => api.forgetUnmatched(project.id),
     onSuccess: (p) => queries.setQueryData(keys.project(project.id), p),
@@ -86,6 +89,19 @@ export function ReplaceScene({ project }: { project: Project }) {
         onChange={(e) => void bring(e.target.files?.[0])}
       />
       <Problem error={problem ?? forget.error} />
+      {lost.length > 0 && (
+        <ul className="space-y-1" data-testid="lost-rides">
+          {lost.map((v) => (
+            <li key={v.id}>
+              <Mark kind="look">
+                <span className="text-base-content">
+                  “{v.name}” was attached to {v.ride?.name}, which this file does not have: it stands still.
+                </span>
+              </Mark>
+            </li>
+          ))}
+        </ul>
+      )}
       {unmatched.length > 0 && (
         <div data-testid="unmatched">
           <h2 className="mb-1 text-sm">Kept for things that this file does not have</h2>

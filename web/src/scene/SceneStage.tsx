@@ -190,8 +190,18 @@ function ProjectName({ project }: { project: Project }) {
 }
 
 /** The same view in another light setup. */
-function OtherLight({ project, pose, setup }: { project: Project; pose: Pose; setup: SetupName }) {
-  const live = useLivePicture(project.id, pose, project.settings, { setup: setup.number });
+function OtherLight({
+  project,
+  pose,
+  setup,
+  clay,
+}: {
+  project: Project;
+  pose: Pose;
+  setup: SetupName;
+  clay: boolean;
+}) {
+  const live = useLivePicture(project.id, pose, project.settings, { setup: setup.number, clay });
   return (
     <div data-testid="other-light">
       <Horizon
@@ -306,7 +316,9 @@ export function SceneStage({ project }: { project: Project }) {
               </span>
             }
           />
-          {other && viewpoint && <OtherLight project={project} pose={viewpoint.pose} setup={other} />}
+          {other && viewpoint && (
+            <OtherLight project={project} pose={viewpoint.pose} setup={other} clay={clay} />
+          )}
           <div className="flex flex-wrap items-end gap-4 pl-9">
             <label className="flex flex-col gap-0.5">
               <span className="text-xs text-base-content/75">Seen from</span>

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
 import type { Project } from "../generated/Project";
@@ -36,6 +36,11 @@ export function SetupBar({
   const setups = setupsOf(project.settings);
   const { setup } = project.settings;
   const [naming, setNaming] = useState<{ copy: boolean; name: string } | null>(null);
+  const field = useRef<HTMLInputElement>(null);
+  const asked = naming !== null;
+  useEffect(() => {
+    if (asked) field.current?.select();
+  }, [asked]);
   const change = useMutation({
     mutationFn: (work: () => Promise<Project>) => work(),
     onSuccess: (p) => {
@@ -125,9 +130,7 @@ export function SetupBar({
             aria-label="Name of the light setup"
             value={naming.name}
             maxLength={80}
-            ref={(field) => {
-              if (field && document.activeElement?.tagName !== "INPUT") field.select();
-            }}
+            ref={field}
             onChange={(e) => setNaming({ ...naming, name: e.target.value })}
             onKeyDown={(e) => e.key === "Escape" && setNaming(null)}
           />

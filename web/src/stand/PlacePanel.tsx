@@ -169,7 +169,7 @@ export function PlacePanel({ project, stand, view }: Props) {
           </button>
         )}
       </div>
-      {movers.length > 0 && (
+      {(movers.length > 0 || ride !== null) && (
         <div className="flex flex-wrap items-end gap-2 text-[13px]">
           <label className="flex flex-col gap-0.5">
             <span className="text-xs text-base-content/75">Attached to</span>
@@ -196,6 +196,9 @@ export function PlacePanel({ project, stand, view }: Props) {
               }}
             >
               <option value={-1}>nothing</option>
+              {ride !== null && !movers.some((m) => m.node === ride.node) && (
+                <option value={ride.node}>{ride.name} (not in this file)</option>
+              )}
               {movers.map((m) => (
                 <option key={m.node} value={m.node}>
                   {m.name}
@@ -203,19 +206,21 @@ export function PlacePanel({ project, stand, view }: Props) {
               ))}
             </select>
           </label>
-          <div className="w-32">
-            <NumberField
-              label={`Time (of ${project.scene.motion_s.toFixed(1)} s)`}
-              unit="s"
-              step={0.5}
-              digits={2}
-              min={0}
-              max={project.scene.motion_s}
-              value={project.settings.time_s}
-              onChange={(time_s) => stand.settings({ time_s })}
-            />
-          </div>
-          {ride && (
+          {movers.length > 0 && (
+            <div className="w-32">
+              <NumberField
+                label={`Time (of ${project.scene.motion_s.toFixed(1)} s)`}
+                unit="s"
+                step={0.5}
+                digits={2}
+                min={0}
+                max={project.scene.motion_s}
+                value={project.settings.time_s}
+                onChange={(time_s) => stand.settings({ time_s })}
+              />
+            </div>
+          )}
+          {ride && movers.some((m) => m.node === ride.node) && (
             <span className="pb-1.5 text-xs text-base-content/80" data-testid="ride">
               {length(Math.hypot(...ride.offset))} from it; it does not turn along
             </span>

@@ -12,7 +12,7 @@ use super::report::{Tally, counted};
 use super::{ImportOptions, Imported, Read, Up};
 use crate::error::TraceError;
 use crate::lamp::{Lamp, LampKind};
-use crate::scene::{MAX_TRIANGLES, Mesh, SceneBuilder, SceneCamera, Stands};
+use crate::scene::{Mesh, SceneBuilder, SceneCamera, Stands};
 use crate::sky::Sky;
 use dome_files::FileError;
 use dome_files::budget;
@@ -254,7 +254,8 @@ impl Placer<'_> {
             return Err(TraceError::unsupported(
                 self.name,
                 format!(
-                    "it has more than {MAX_TRIANGLES} triangles with all its instances; simplify it"
+                    "it has more than {} triangles with all its copies; make fewer of them",
+                    u32::MAX
                 ),
             ));
         }

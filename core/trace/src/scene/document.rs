@@ -121,13 +121,10 @@ impl Document {
         let merged: usize = (pieces.iter().zip(&ways))
             .filter(|(_, way)| matches!(way, Kept::Base | Kept::Rider(_)))
             .fold(0, |sum, (p, _)| sum.saturating_add(p.mesh.triangles()));
-        let all = builder.triangle_count();
-        if merged > MAX_TRIANGLES || all >= u32::MAX as usize {
+        if merged > MAX_TRIANGLES {
             return Err(TraceError::unsupported(
                 name,
-                format!(
-                    "it has more than {MAX_TRIANGLES} triangles with all its instances; simplify it"
-                ),
+                format!("it has more than {MAX_TRIANGLES} triangles; simplify it"),
             ));
         }
         let mut made = Making {
@@ -325,21 +322,6 @@ impl Document {
     /// How objects and lamps are called, by their paths of names.
     pub fn paths(&self) -> &Arc<Paths> {
         &self.paths
-    }
-
-    /// The name of its file.
-    pub fn name(&self) -> &str {
-        &self.name
-    }
-
-    /// Memory that it takes with its textures, bytes.
-    pub fn memory_bytes(&self) -> u64 {
-        let pictures: u64 = self.stock.pictures.iter().map(|p| p.memory.bytes()).sum();
-        let riders: u64 = self.riders.iter().map(|r| r.body.memory_bytes()).sum();
-        let mut copied: Vec<&Arc<Body>> = self.copied.iter().map(|c| &c.body).collect();
-        copied.dedup_by_key(|b| Arc::as_ptr(b));
-        let copied: u64 = copied.iter().map(|b| b.memory_bytes()).sum();
-        pictures + self.base.memory_bytes() + riders + copied
     }
 }
 
