@@ -4,26 +4,15 @@ use dome_trace::accel::TraceRay;
 use dome_trace::{ImportOptions, ObjectMove, Scene, SceneBuilder, load};
 use glam::{Mat4, Vec3};
 use serde_json::{Value, json};
-use std::time::Instant;
 
 #[path = "../tests/common/made.rs"]
 mod made;
+#[path = "common/timing.rs"]
+mod timing;
 use made::Made;
+use timing::time;
 
 const ROUNDS: usize = 9;
-
-/// The middle of several times, milliseconds.
-fn time<T>(rounds: usize, mut work: impl FnMut() -> T) -> f64 {
-    let mut times: Vec<f64> = (0..rounds)
-        .map(|_| {
-            let start = Instant::now();
-            std::hint::black_box(work());
-            start.elapsed().as_secs_f64() * 1000.0
-        })
-        .collect();
-    times.sort_by(f64::total_cmp);
-    times[rounds / 2]
-}
 
 /// A bush of about so many triangles: cards turned every way in a ball.
 fn bush(triangles: usize) -> (Vec<[f32; 3]>, Vec<u32>) {

@@ -12,6 +12,10 @@ use glam::{DVec3, Mat4, Vec2, Vec3};
 use std::path::Path;
 use std::time::Instant;
 
+#[path = "common/timing.rs"]
+mod timing;
+use timing::time;
+
 const ROUNDS: usize = 7;
 
 /// A closed ball turned outwards.
@@ -65,19 +69,6 @@ fn balls(triangles: f64) -> Scene {
     builder.build(Sky::default(), "balls").unwrap()
 }
 
-/// The middle of several times, milliseconds.
-fn time<T>(mut work: impl FnMut() -> T) -> f64 {
-    let mut times: Vec<f64> = (0..ROUNDS)
-        .map(|_| {
-            let start = Instant::now();
-            std::hint::black_box(work());
-            start.elapsed().as_secs_f64() * 1000.0
-        })
-        .collect();
-    times.sort_by(f64::total_cmp);
-    times[ROUNDS / 2]
-}
-
 fn measure(name: &str, scene: &Scene, eye: DVec3) {
     let level = CutPlane::Level {
         y: eye.y as f32 - 0.5,
@@ -95,11 +86,11 @@ fn measure(name: &str, scene: &Scene, eye: DVec3) {
     println!(
         "| {name} | {} | {:.1} (first {first:.0}) | {} | {:.1} | {:.1} | {:.1} | {:.0} |",
         scene.triangle_count(),
-        time(|| cut(scene, &level, None, 0.005)),
+        time(ROUNDS, || cut(scene, &level, None, 0.005)),
         drawing.solids.len() + drawing.lines.len(),
-        time(|| cut(scene, &upright, None, 0.005)),
-        time(|| scan(scene, eye, &Limits::default())),
-        time(|| quick::picture(scene, &light, &sphere, size, 1)),
+        time(ROUNDS, || cut(scene, &upright, None, 0.005)),
+        time(ROUNDS, || scan(scene, eye, &Limits::default())),
+        time(ROUNDS, || quick::picture(scene, &light, &sphere, size, 1)),
         {
             let start = Instant::now();
             std::hint::black_box(starts::suggest(scene));
