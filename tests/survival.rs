@@ -335,6 +335,39 @@ fn a_full_disk_is_waited_for() {
     drop(server);
 }
 
+/// A strip that is damaged on the disk before its picture is written is told with its row, and made again on Resume; the
+/// bytes are those of an undisturbed order.
+#[test]
+fn a_damaged_strip_is_told_and_rendered_again() {
+    let (_folder, server, id) = with_room();
+    let wish = json!({"width": 256, "samples": 24, "seed": 5});
+    let hurt = server.order(id, wish.clone());
+    let strips = wait_for("a strip", || {
+        let strips = server.files_of(hurt).join("strips");
+        strips.join("000000.strip").exists().then_some(strips)
+    });
+    let first = strips.join("000000.strip");
+    let mut bytes = std::fs::read(&first).unwrap();
+    let middle = bytes.len() / 2;
+    bytes[middle] ^= 0x40;
+    std::fs::write(&first, &bytes).unwrap();
+    let failed = server.wait_for_order(hurt, "failed");
+    let said = failed["problem"].as_str().unwrap();
+    assert!(said.contains("row 0") && said.contains("Resume"), "{said}");
+    assert!(!server.files_of(hurt).join("master.exr").exists());
+    assert_eq!(server.ask_job(hurt, "resume"), 202);
+    server.wait_for_order(hurt, "done");
+    let mended = std::fs::read(server.files_of(hurt).join("master.exr")).unwrap();
+    let (_other_folder, other, id) = with_room();
+    let quiet = other.order(id, wish);
+    other.wait_for_order(quiet, "done");
+    let undisturbed = std::fs::read(other.files_of(quiet).join("master.exr")).unwrap();
+    assert!(
+        mended == undisturbed,
+        "other bytes after a strip was damaged"
+    );
+}
+
 /// Another program that holds the database for longer than the database itself waits does not cost an order its end.
 #[test]
 fn a_locked_database_is_waited_for() {

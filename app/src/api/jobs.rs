@@ -1,9 +1,10 @@
 //! Jobs over HTTP: the one queue of all long work.
 
-use super::job_types::{JobChange, JobInfo};
 use super::sent::Sent;
 use super::{Answer, Shared, blocking};
+use crate::work::asked::JobChange;
 use crate::work::jobs;
+use crate::work::told::jobs::JobInfo;
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{Route, get, patch, post, routes};

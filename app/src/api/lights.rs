@@ -5,15 +5,13 @@ use super::types::{LightInfo, SunPosition, SurroundingsFile};
 use super::{Answer, Shared, blocking};
 use crate::work::WorkError;
 use crate::work::bring::bring_surroundings;
+use dome_files::limits::MAX_FILE;
 use dome_optics::sun;
 use dome_trace::stand::lights as listing;
 use glam::DVec3;
 use rocket::data::Data;
 use rocket::serde::json::Json;
 use rocket::{Route, get, post, routes};
-
-/// Largest picture of surroundings that is taken, bytes.
-const MAX_PICTURE: u64 = 2 << 30;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![lights, sun_position, bring]
@@ -79,7 +77,7 @@ async fn bring(
     length: Length,
     body: Data<'_>,
 ) -> Answer<Json<SurroundingsFile>> {
-    let path = receive(app, file, "picture", MAX_PICTURE, length, body).await?;
+    let path = receive(app, file, "picture", MAX_FILE, length, body).await?;
     let file = file.to_owned();
     blocking(app, move |app| {
         Ok(Json(bring_surroundings(app, id, &path, &file)?))

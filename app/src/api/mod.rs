@@ -5,7 +5,6 @@ mod error;
 mod events;
 mod files;
 mod guard;
-pub mod job_types;
 mod jobs;
 mod lights;
 mod live;
@@ -28,7 +27,7 @@ mod web;
 pub use error::Failure;
 
 use crate::work::App;
-use job_types::JobInfo;
+use crate::work::told::jobs::JobInfo;
 use rocket::config::Shutdown;
 use rocket::fairing::AdHoc;
 use rocket::http::Status;

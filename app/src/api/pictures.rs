@@ -9,14 +9,12 @@ use super::{Answer, Queued, Shared, blocking, queued};
 use crate::model::pictures::{AssemblyRequest, BroughtPicture, ConvertRequest};
 use crate::work::{WorkError, picture_jobs, pictures as work};
 use dome_files::PictureFormat;
+use dome_files::limits::MAX_FILE;
 use rocket::data::Data;
 use rocket::http::{ContentType, Status};
 use rocket::serde::json::Json;
 use rocket::{Route, delete, get, post, put, routes};
 use std::path::Path;
-
-/// Largest picture file that is taken, bytes.
-const MAX_UPLOAD: u64 = 4 << 30;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
@@ -47,7 +45,7 @@ async fn bring(
 ) -> Answer<Json<BroughtPicture>> {
     // What can be refused before gigabytes are sent is refused now.
     let format = PictureFormat::from_path(Path::new(file)).map_err(WorkError::from)?;
-    let path = receive(app, file, format.ending(), MAX_UPLOAD, length, body).await?;
+    let path = receive(app, file, format.ending(), MAX_FILE, length, body).await?;
     let file = file.to_owned();
     blocking(app, move |app| Ok(Json(work::bring(app, &path, &file)?))).await
 }

@@ -14,6 +14,7 @@ use crate::work::bring::{bring, check_name, make_card, scene_ending};
 use crate::work::replace::replace_scene;
 use crate::work::settings::change_settings;
 use crate::work::{App, Result, WorkError, history, standing};
+use dome_files::limits::MAX_FILE;
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::Status;
 use rocket::request::{FromRequest, Outcome, Request};
@@ -27,8 +28,6 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
-/// Largest scene file that is taken, bytes.
-const MAX_UPLOAD: u64 = 4 << 30;
 /// How long an upload may be silent.
 const SILENCE: Duration = Duration::from_secs(60);
 /// Farthest a viewpoint may stand from the origin, metres.
@@ -173,7 +172,7 @@ async fn upload(
     // What can be refused before gigabytes are sent is refused now.
     let ending = scene_ending(file)?;
     check_name(name, "project")?;
-    let path = receive(app, file, ending, MAX_UPLOAD, length, body).await?;
+    let path = receive(app, file, ending, MAX_FILE, length, body).await?;
     let (file, name) = (file.to_owned(), name.to_owned());
     let project = blocking(app, move |app| {
         let id = bring(app, &path, &file, inside.as_deref(), &name, &[])?;
@@ -197,7 +196,7 @@ async fn replace(
     body: Data<'_>,
 ) -> Answer<Json<Project>> {
     let ending = scene_ending(file)?;
-    let path = receive(app, file, ending, MAX_UPLOAD, length, body).await?;
+    let path = receive(app, file, ending, MAX_FILE, length, body).await?;
     let file = file.to_owned();
     let project = blocking(app, move |app| {
         replace_scene(app, id, &path, &file, inside.as_deref())?;

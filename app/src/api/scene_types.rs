@@ -32,15 +32,3 @@ pub struct SunPosition {
     /// Degrees clockwise from north.
     pub heading_deg: f64,
 }
-
-/// A picture of surroundings that was brought.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct SurroundingsFile {
-    /// Its name, for the sky.
-    pub file: String,
-    /// Its shape, e.g. latitude-longitude.
-    pub shape: String,
-    /// Odd things.
-    pub notices: Vec<String>,
-}

@@ -1,14 +1,15 @@
 //! What goes over HTTP. The web's types are generated from these.
 
-use super::job_types::JobInfo;
-pub use super::scene_types::{LightInfo, SunPosition, SurroundingsFile};
-use crate::model::jobs::JobState;
+pub use super::scene_types::{LightInfo, SunPosition};
 use crate::model::orders::PassShape;
 pub use crate::model::orders::{Lens, OrderSpec};
 pub use crate::model::packages::{CheckInfo, Package, PackageRequest};
 pub use crate::model::places::{NewViewpoint, Opening, Pose, Ride, Viewpoint};
-pub use crate::model::scenes::SceneSummary;
+pub use crate::model::scenes::{ProjectCard, SceneSummary};
 pub use crate::model::settings::SceneSettings;
+pub use crate::work::asked::PreviewRequest;
+pub use crate::work::told::jobs::Order;
+pub use crate::work::told::{Estimate, Event, MaskEntry, SurroundingsFile};
 use dome_trace::Pass;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -48,24 +49,6 @@ impl ViewpointDraft {
     }
 }
 
-/// A project on its card.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct ProjectCard {
-    /// Number.
-    pub id: i64,
-    /// Name.
-    pub name: String,
-    /// When it was made, Unix seconds.
-    pub created: i64,
-    /// Number of viewpoints.
-    pub viewpoints: u32,
-    /// Number of finished pictures.
-    pub masters: u32,
-    /// Whether the card's picture is there yet.
-    pub has_picture: bool,
-}
-
 /// A whole project.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]
@@ -102,40 +85,6 @@ pub struct ProjectChange {
     pub settings: Option<SceneSettings>,
     /// The version of the settings that was changed: if it is another one by now, the change is refused.
     pub version: Option<i64>,
-}
-
-/// An order and how far it is.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct Order {
-    /// Number.
-    pub id: i64,
-    /// Project it belongs to.
-    pub project: i64,
-    /// The job that makes it.
-    pub job: i64,
-    /// What to render.
-    pub spec: OrderSpec,
-    /// Where it is.
-    pub state: JobState,
-    /// Share of the work that is done, 0 to 1; 1 only when the master is there.
-    pub progress: f64,
-    /// Rows that are finished strips, as (first row, number of rows).
-    pub strips: Vec<(u32, u32)>,
-    /// Remaining time, seconds, once it can be told.
-    pub remaining_s: Option<f64>,
-    /// Noise of what is finished, percent of the displayed value.
-    pub noise_percent: Option<f64>,
-    /// Mean number of samples of the finished pixels.
-    pub mean_samples: Option<f64>,
-    /// Time spent on rendering, seconds.
-    pub spent_s: f64,
-    /// Size of the master on disk, bytes.
-    pub master_bytes: Option<u64>,
-    /// Why it failed, or what is to be said of one that runs or is finished.
-    pub problem: Option<String>,
-    /// Fingerprint of its picture, once it was begun: equal pictures have equal ones, and are made once.
-    pub picture: Option<String>,
 }
 
 /// What is asked of the renderer.
@@ -188,90 +137,12 @@ pub struct WidthPlan {
     pub sharpness: Vec<(f64, f64)>,
 }
 
-/// What an order will take.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct Estimate {
-    /// Height in pixels.
-    pub height: u32,
-    /// Largest size the master can have, bytes.
-    pub master_bytes: u64,
-    /// Space needed while rendering, bytes, the master included.
-    pub working_bytes: u64,
-    /// Free space that no other job has spoken for, bytes.
-    pub free_bytes: Option<u64>,
-    /// Pixels per degree along the horizon.
-    pub pixels_per_degree: f64,
-    /// Memory while rendering, bytes: strips, noise removal and pictures for the screen, and the scene if it is known.
-    pub memory_bytes: u64,
-    /// The scene's part of it with its textures, bytes; nothing before it was read.
-    pub scene_bytes: Option<u64>,
-    /// What all work together may take, bytes.
-    pub memory_limit: u64,
-}
-
-impl Estimate {
-    /// What a job takes beside its scene, which claims its memory by itself, bytes.
-    pub fn job_bytes(&self) -> u64 {
-        self.memory_bytes - self.scene_bytes.unwrap_or(0)
-    }
-}
-
-/// A colour of an object mask.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct MaskEntry {
-    /// The colour as #rrggbb.
-    pub colour: String,
-    /// Name of the object.
-    pub object: String,
-}
-
-/// What a live picture shows.
-#[derive(Clone, Debug, Deserialize, TS)]
-#[ts(export, optional_fields)]
-pub struct PreviewRequest {
-    /// Where the eye is.
-    pub pose: Pose,
-    /// Width in pixels.
-    pub width: u32,
-    /// One grey over everything but glass.
-    pub clay: Option<bool>,
-    /// Without the scene's light, many times a second: for while the viewpoint moves.
-    pub quick: Option<bool>,
-    /// Number of the light setup; the one in use if absent.
-    pub setup: Option<u32>,
-}
-
 /// What a light setup is to be called.
 #[derive(Clone, Debug, Deserialize, TS)]
 #[ts(export)]
 pub struct SetupRequest {
     /// Name; no other one of the project may have it.
     pub name: String,
-}
-
-/// Something changed on the server.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-#[serde(tag = "kind", rename_all = "lowercase")]
-pub enum Event {
-    /// A job moved on.
-    Job {
-        /// The job.
-        job: JobInfo,
-        /// Of a render: strips that were finished since it was last told, as (first row, number of rows).
-        strips: Vec<(u32, u32)>,
-    },
-    /// Jobs were removed, or their turns changed.
-    Jobs,
-    /// A project changed otherwise, e.g. its card got a picture.
-    Project {
-        /// Its number.
-        project: i64,
-    },
-    /// A picture made elsewhere came, changed or went.
-    Pictures,
 }
 
 /// What goes wrong, as one shape.

@@ -40,13 +40,20 @@ pub enum JobState {
 }
 
 /// Jobs of a lane are done one after the other; lanes go side by side, so that a conversion does not wait for a render of
-/// hours.
+/// hours, nor what is handed over for a conversion.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Lane {
     /// Renders.
     Renders,
     /// What is made of pictures.
     Pictures,
+    /// What is handed over.
+    Packages,
+}
+
+impl Lane {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Renders, Self::Pictures, Self::Packages];
 }
 
 impl JobKind {
@@ -79,7 +86,8 @@ impl JobKind {
     pub fn lane(self) -> Lane {
         match self {
             Self::Order => Lane::Renders,
-            _ => Lane::Pictures,
+            Self::Package => Lane::Packages,
+            Self::Conversion | Self::Assembly | Self::Mending => Lane::Pictures,
         }
     }
 

@@ -128,3 +128,21 @@ pub struct FrameGuess {
     /// What speaks for it.
     pub unit_why: String,
 }
+
+/// A project on its card.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct ProjectCard {
+    /// Number.
+    pub id: i64,
+    /// Name.
+    pub name: String,
+    /// When it was made, Unix seconds.
+    pub created: i64,
+    /// Number of viewpoints.
+    pub viewpoints: u32,
+    /// Number of finished pictures.
+    pub masters: u32,
+    /// Whether the card's picture is there yet.
+    pub has_picture: bool,
+}

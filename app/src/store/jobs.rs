@@ -2,7 +2,7 @@
 
 use super::{Result, Store, StoreError, changed, found};
 use crate::model::jobs::{Job, JobKind, JobState, Lane, NewJob};
-use rusqlite::{Connection, OptionalExtension, Row, TransactionBehavior, params};
+use rusqlite::{Connection, Row, TransactionBehavior, params};
 
 const COLUMNS: &str = "id, kind, project, makes, asked, what, state, place, not_before, attempts, \
     memory, disk, spent_s, problem";
@@ -63,15 +63,23 @@ fn kinds_of(lane: Lane) -> String {
 const FREE: &str =
     "((state = 'waiting' AND coalesce(not_before, 0) <= ?1) OR (state = 'running' AND lease < ?1))";
 
+/// So many jobs of a lane are looked at for one that there is memory for.
+const LOOKED_AT: u32 = 32;
+
 impl Store {
-    /// The job of a lane whose turn it is at a time (Unix seconds). What was begun again and again without an end, because the
-    /// program ended first, goes behind the others: if it is to blame, they do not wait for it for ever.
-    pub fn next_job(&self, lane: Lane, now: i64) -> Result<Option<Job>> {
+    /// The next jobs of a lane that may begin at a time (Unix seconds), in the order of their turns. What was begun again and
+    /// again without an end, because the program ended first, goes behind the others: if it is to blame, they do not wait
+    /// for it for ever.
+    pub fn next_jobs(&self, lane: Lane, now: i64) -> Result<Vec<Job>> {
         let sql = format!(
-            "SELECT {COLUMNS} FROM job WHERE kind IN ({}) AND {FREE} ORDER BY max(attempts - 2, 0), place LIMIT 1",
+            "SELECT {COLUMNS} FROM job WHERE kind IN ({}) AND {FREE}
+                ORDER BY max(attempts - 2, 0), place LIMIT {LOOKED_AT}",
             kinds_of(lane)
         );
-        Ok((self.lock().query_row(&sql, [now], job).optional()?).flatten())
+        let db = self.lock();
+        let mut statement = db.prepare(&sql)?;
+        let jobs = (statement.query_map([now], job)?).collect::<rusqlite::Result<Vec<_>>>()?;
+        Ok(jobs.into_iter().flatten().collect())
     }
 
     /// Claims a job for a worker until a time, if it is still free; tells whether it was.
@@ -241,7 +249,8 @@ mod tests {
     }
 
     fn turn(store: &Store, now: i64) -> Option<i64> {
-        store.next_job(Lane::Pictures, now).unwrap().map(|j| j.id)
+        let next = store.next_jobs(Lane::Pictures, now).unwrap();
+        next.first().map(|j| j.id)
     }
 
     /// A job that may be what ends the program again and again does not keep the others from their turn.
@@ -263,7 +272,9 @@ mod tests {
     fn a_job_has_one_worker_and_a_lost_one_is_taken_over() {
         let (_folder, store, [first, second, _]) = store();
         assert_eq!(turn(&store, 0), Some(first));
-        assert_eq!(store.next_job(Lane::Renders, 0).unwrap(), None);
+        for other in [Lane::Renders, Lane::Packages] {
+            assert_eq!(store.next_jobs(other, 0).unwrap(), []);
+        }
         assert!(store.claim_job(first, "a", 100, 130).unwrap());
         // Nobody else gets it while the lease holds, and the next one has its turn.
         assert!(!store.claim_job(first, "b", 120, 150).unwrap());

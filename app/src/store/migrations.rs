@@ -357,7 +357,7 @@ mod tests {
         );
         let numbers = [12, 13].map(|id| store.order(id).unwrap().spec.viewpoint_number);
         assert_eq!(numbers, [Some(3), None], "found by their names");
-        let next = store.next_job(Lane::Renders, 0).unwrap().unwrap();
+        let next = store.next_jobs(Lane::Renders, 0).unwrap().remove(0);
         assert_eq!(
             (next.kind, next.makes, next.what.as_str(), next.project),
             (JobKind::Order, 13, "Hall", Some(7))

@@ -2,9 +2,8 @@
 
 use super::leftovers::{give_up, give_up_orders};
 use super::{NEXT_VERSION, Result, Store, changed, found};
-use crate::api::types::ProjectCard;
 use crate::model::kept;
-use crate::model::scenes::SceneSummary;
+use crate::model::scenes::{ProjectCard, SceneSummary};
 use crate::model::settings::SceneSettings;
 use rusqlite::params;
 

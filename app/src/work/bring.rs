@@ -3,8 +3,8 @@
 use super::package::file_name;
 use super::scenes::{Opened, options, surroundings_picture};
 use super::screen::{CARD_WIDTH, save_jpeg};
+use super::told::{Event, SurroundingsFile};
 use super::{App, Result, WorkError};
-use crate::api::types::{Event, SurroundingsFile};
 use crate::folder::remove;
 use crate::model::places::{NewViewpoint, Pose};
 use crate::model::scenes::MoverInfo;

@@ -2,8 +2,8 @@
 
 use super::recipe::strip_passes;
 use super::screen::DISPLAY_WIDTH;
+use super::told::Estimate;
 use super::{App, Result};
-use crate::api::types::Estimate;
 use dome_files::{budget, strip_file};
 use dome_imaging::denoise::library;
 use dome_optics::PictureSize;

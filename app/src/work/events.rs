@@ -1,7 +1,7 @@
 //! What changes, in the order in which it changed. Each event has a number, the last ones are kept, so that whoever was away
 //! for a moment hears what was missed, and whoever was away for longer is told to catch up.
 
-use crate::api::types::Event;
+use super::told::Event;
 use rocket::tokio::sync::broadcast::{self, Receiver};
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};

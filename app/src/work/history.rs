@@ -1,8 +1,8 @@
 //! Undo and redo: every change of where one stands and of the scene's settings is kept with the state
 //! before and after it.
 
+use super::told::Event;
 use super::{App, Result, WorkError, settings};
-use crate::api::types::Event;
 use crate::model::kept;
 use crate::model::places::Viewpoint;
 use crate::model::settings::SceneSettings;

@@ -1,9 +1,9 @@
 //! The engine of all long work: whose turn it is, that one worker does it, and how it ends.
 
+use super::asked::JobChange;
 use super::running::{Ended, Running};
+use super::told::Event;
 use super::{App, Result, WorkError, meanwhile::meanwhile, package, picture_jobs, rendering};
-use crate::api::job_types::JobChange;
-use crate::api::types::Event;
 use crate::model::jobs::{Job, JobKind, JobState, Lane};
 use crate::store::{Store, StoreError};
 use dome_files::budget::{self, Claim};
@@ -108,23 +108,24 @@ impl Jobs {
         *heard = *calls;
     }
 
-    /// The next job of a lane with the memory for it, claimed. From then on a stop finds it here.
+    /// The next job of a lane with the memory for it, claimed. From then on a stop finds it here. One that there is no memory
+    /// for lets smaller ones go first, and is the first to be asked again.
     fn claim(&self, app: &App, lane: Lane) -> Result<Option<(Arc<Running>, Result<Claim>)>> {
-        let Some(next) = app.store.next_job(lane, now())? else {
-            return Ok(None);
-        };
-        let memory = match self.memory_for(app, &next) {
-            Memory::Here(claim) => Ok(claim),
-            Memory::Never(why) => Err(why),
-            Memory::Later => return Ok(None),
-        };
-        let mut running = open(&self.running);
-        if !(app.store).claim_job(next.id, &self.worker, now(), now() + LEASE_S)? {
-            return Ok(None);
+        for next in app.store.next_jobs(lane, now())? {
+            let memory = match self.memory_for(app, &next) {
+                Memory::Here(claim) => Ok(claim),
+                Memory::Never(why) => Err(why),
+                Memory::Later => continue,
+            };
+            let mut running = open(&self.running);
+            if !(app.store).claim_job(next.id, &self.worker, now(), now() + LEASE_S)? {
+                return Ok(None);
+            }
+            let claimed = Arc::new(Running::new(app.store.job(next.id)?));
+            running.push(Arc::clone(&claimed));
+            return Ok(Some((claimed, memory)));
         }
-        let claimed = Arc::new(Running::new(app.store.job(next.id)?));
-        running.push(Arc::clone(&claimed));
-        Ok(Some((claimed, memory)))
+        Ok(None)
     }
 
     /// The memory that a job takes beside what readers claim by themselves; where it is short, caches give way first.
@@ -171,7 +172,7 @@ fn waits_for_memory(needed: u64) -> String {
 
 /// Starts the workers, one a lane.
 pub fn start(app: &Arc<App>) {
-    for lane in [Lane::Renders, Lane::Pictures] {
+    for lane in Lane::ALL {
         let app = Arc::clone(app);
         std::thread::spawn(move || {
             // Threads of its own, so that live pictures never wait behind a strip.
@@ -183,8 +184,8 @@ pub fn start(app: &Arc<App>) {
                 match app.jobs.claim(&app, lane) {
                     Ok(Some((running, memory))) => {
                         let work = || match &pool {
-                            Ok(pool) => pool.install(|| run(&app, &running, memory)),
-                            Err(_) => run(&app, &running, memory),
+                            Ok(pool) => pool.install(|| run(&app, &running, memory, make)),
+                            Err(_) => run(&app, &running, memory, make),
                         };
                         failures = if work() { 0 } else { failures + 1 };
                         if failures > 0 {
@@ -206,8 +207,24 @@ fn pause(failures: u32) -> Duration {
     FIRST_PAUSE * (1 << failures.saturating_sub(1).min(5)).min(30)
 }
 
-/// Does a claimed job and writes down how it ended; false if it has to wait for room or memory.
-fn run(app: &Arc<App>, running: &Arc<Running>, memory: Result<Claim>) -> bool {
+/// Makes what a job is there to make.
+fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
+    match running.job.kind {
+        JobKind::Order => rendering::run(app, running),
+        JobKind::Package => package::make(app, running),
+        JobKind::Conversion | JobKind::Assembly | JobKind::Mending => {
+            picture_jobs::run(app, running)
+        }
+    }
+}
+
+/// Does a claimed job, by `make`, and writes down how it ended; false if it has to wait for room or memory.
+fn run(
+    app: &Arc<App>,
+    running: &Arc<Running>,
+    memory: Result<Claim>,
+    make: impl Fn(&Arc<App>, &Running) -> Result<Ended> + Sync,
+) -> bool {
     let id = running.job.id;
     app.tell_job(id);
     let renewed = Mutex::new(Instant::now());
@@ -230,13 +247,7 @@ fn run(app: &Arc<App>, running: &Arc<Running>, memory: Result<Claim>) -> bool {
                 "It was begun {MOST_ATTEMPTS} times, and each time the program ended before it came forward. Resume tries it again."
             )));
         }
-        match running.job.kind {
-            JobKind::Order => rendering::run(app, running),
-            JobKind::Package => package::make(app, running),
-            JobKind::Conversion | JobKind::Assembly | JobKind::Mending => {
-                picture_jobs::run(app, running)
-            }
-        }
+        make(app, running)
     };
     let outcome = catch_unwind(AssertUnwindSafe(|| meanwhile(TOLD_EVERY, tell, work)))
         .unwrap_or_else(|panic| Err(WorkError::Broke(said(&*panic))));
@@ -291,7 +302,7 @@ fn end(app: &App, running: &Running, outcome: Result<Ended>) -> bool {
     open(&app.jobs.running).retain(|r| r.job.id != id);
     app.tell_job_with(id, running.take_untold());
     app.sweep();
-    // The other lane may have waited for its memory.
+    // Other lanes may have waited for its memory.
     app.jobs.wake();
     state != JobState::Waiting
 }
@@ -395,6 +406,82 @@ mod tests {
     fn pauses_grow_and_end() {
         let told: Vec<u64> = (1..9).map(|n| pause(n).as_secs()).collect();
         assert_eq!(told, [1, 2, 4, 8, 16, 30, 30, 30]);
+    }
+
+    /// An application whose jobs nobody does but the test.
+    fn idle() -> (tempfile::TempDir, Arc<App>) {
+        let folder = tempfile::tempdir().unwrap();
+        let data = crate::folder::DataFolder::open(folder.path()).unwrap();
+        let store = Store::open(&data.database()).unwrap();
+        (folder, Arc::new(App::with(data, store)))
+    }
+
+    fn conversion(app: &App, memory: u64) -> i64 {
+        let new = crate::model::jobs::NewJob {
+            kind: JobKind::Conversion,
+            project: None,
+            asked: "{}".into(),
+            what: "A picture".into(),
+            memory,
+            disk: 0,
+        };
+        app.store.add_picture(&new).unwrap().1
+    }
+
+    /// A job that breaks, wherever it is, is failed with a sentence, and the next one is done.
+    #[test]
+    fn a_job_that_breaks_fails_alone() {
+        let (_folder, app) = idle();
+        let (first, second) = (conversion(&app, 0), conversion(&app, 0));
+        let (running, memory) = app.jobs.claim(&app, Lane::Pictures).unwrap().unwrap();
+        assert_eq!(running.job.id, first);
+        assert!(run(&app, &running, memory, |_, running| {
+            running.share(0.5);
+            panic!("a row of {} pixels\nand more", 7)
+        }));
+        let told = app.store.job(first).unwrap();
+        assert_eq!(told.state, JobState::Failed);
+        let problem = told.problem.unwrap();
+        assert!(
+            problem.contains("a row of 7 pixels") && problem.ends_with('.'),
+            "{problem}"
+        );
+        assert!(!problem.contains('\n') && app.jobs.running(first).is_none());
+
+        let (running, memory) = app.jobs.claim(&app, Lane::Pictures).unwrap().unwrap();
+        assert_eq!(running.job.id, second);
+        assert!(run(&app, &running, memory, |_, _| Ok(Ended::Done(None))));
+        assert_eq!(app.store.job(second).unwrap().state, JobState::Done);
+        assert!(app.jobs.claim(&app, Lane::Pictures).unwrap().is_none());
+    }
+
+    /// One that there is no memory for beside others waits, says so, and smaller ones go first.
+    #[test]
+    fn a_small_job_goes_before_one_that_waits_for_memory() {
+        let (_folder, app) = idle();
+        let (now, huge, small) = (
+            conversion(&app, 0),
+            conversion(&app, 1 << 60),
+            conversion(&app, 0),
+        );
+        let (running, memory) = app.jobs.claim(&app, Lane::Pictures).unwrap().unwrap();
+        assert_eq!(running.job.id, now);
+        // As if that one ran in another lane.
+        let (next, _) = app.jobs.claim(&app, Lane::Pictures).unwrap().unwrap();
+        assert_eq!(next.job.id, small);
+        let said = app.jobs.short_of_memory(huge).unwrap();
+        assert!(said.contains("goes on by itself"), "{said}");
+        for (running, memory) in [(running, memory), (next, Ok(Claim::default()))] {
+            assert!(run(&app, &running, memory, |_, _| Ok(Ended::Done(None))));
+        }
+        // Alone it is told that it never fits.
+        let (running, memory) = app.jobs.claim(&app, Lane::Pictures).unwrap().unwrap();
+        assert_eq!(running.job.id, huge);
+        assert!(run(&app, &running, memory, |_, _| panic!(
+            "begun without memory"
+        )));
+        let problem = app.store.job(huge).unwrap().problem.unwrap();
+        assert!(problem.contains("--memory"), "{problem}");
     }
 
     #[test]

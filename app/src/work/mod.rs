@@ -1,5 +1,6 @@
 //! What the server does beside answering: scenes in memory, live pictures, jobs.
 
+pub mod asked;
 pub mod bring;
 pub mod convert;
 pub mod denoise;
@@ -26,8 +27,8 @@ pub mod screen;
 pub mod settings;
 pub mod standing;
 mod telling;
+pub mod told;
 
-use crate::api::types::Event;
 use crate::folder::{DataFolder, bytes_in};
 use crate::model::jobs::JobKind;
 use crate::store::{Store, StoreError};
@@ -44,6 +45,7 @@ use scenes::Scenes;
 use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use thiserror::Error;
+use told::Event;
 
 /// Everything the server has.
 pub struct App {

@@ -3,8 +3,8 @@
 use super::convert::{self, Wanted};
 use super::recipe::picture_size;
 use super::running::{Ended, Running};
+use super::told::jobs::JobInfo;
 use super::{App, Result, WorkError};
-use crate::api::job_types::JobInfo;
 use crate::model::jobs::{JobKind, JobState, NewJob};
 use crate::model::kept;
 use crate::model::orders::OrderSpec;

@@ -3,8 +3,8 @@
 use super::package::file_name;
 use super::preview::SCREEN_TONE;
 use super::screen::DISPLAY_WIDTH;
+use super::told::MaskEntry;
 use super::{App, Result, WorkError};
-use crate::api::types::MaskEntry;
 use crate::folder::RenderFolder;
 use crate::store::OrderRow;
 use dome_files::exr_picture::{ExrStrips, value_at as value_in};

@@ -2,11 +2,11 @@
 
 use super::convert::{self, Each, Held, Loaded, Wanted};
 use super::package::file_name;
-use super::pictures::{depth_name, diagnosed, folder_for, keep, path_of, shape_of};
+use super::pictures::{as_it_lies, diagnosed, folder_for, keep, path_of, shape_of};
 use super::running::{Ended, Running};
+use super::told::Event;
+use super::told::jobs::JobInfo;
 use super::{App, Result, WorkError, diagnose};
-use crate::api::job_types::JobInfo;
-use crate::api::types::Event;
 use crate::model::jobs::{JobKind, NewJob};
 use crate::model::kept;
 use crate::model::pictures::{AssemblyRequest, BroughtPicture, ConvertRequest};
@@ -301,21 +301,16 @@ fn make(
     let first = PictureRows::open(written.first().unwrap_or(&path))?;
     let turn = &plan.wanted.turn;
     Ok(BroughtPicture {
-        id: running.job.makes,
-        width: first.width,
-        height: first.height,
         bytes: (written.iter())
             .map(|p| std::fs::metadata(p).map_or(0, |m| m.len()))
             .sum(),
-        depth: depth_name(first.depth).into(),
-        alpha: first.alpha,
         shape: Some(size.shape.to_string()),
         shape_told: true,
         heading_deg: (loaded.heading_deg.filter(|_| turn.is_level())).map_or(0.0, |h| {
             dome_optics::angle::wrap_heading_deg(h + turn.heading_deg)
         }),
-        file,
         made_from: plan.made_from.clone(),
+        ..as_it_lies(running.job.makes, file, &path, &first)
     })
 }
 
@@ -339,16 +334,10 @@ fn mend_into(
     diagnose::write_mended(&flat, depth, fault, &path)?;
     let rows = PictureRows::open(&path)?;
     Ok(BroughtPicture {
-        id,
-        width: rows.width,
-        height: rows.height,
-        bytes: std::fs::metadata(&path).map_or(0, |m| m.len()),
-        depth: depth_name(rows.depth).into(),
-        alpha: rows.alpha,
         shape: Some(Shape::Equirect.to_string()),
         shape_told: true,
         heading_deg: 0.0,
-        file,
         made_from: mended(&from, &info.fault),
+        ..as_it_lies(id, file, &path, &rows)
     })
 }

@@ -3,9 +3,9 @@
 use super::convert::{self, Each, Loaded};
 use super::package::file_name;
 use super::screen::{DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
+use super::told::Event;
+use super::told::pictures::{AssemblyGuess, DiagnosisInfo, SeamInfo};
 use super::{App, Result, WorkError, diagnose};
-use crate::api::picture_types::{AssemblyGuess, DiagnosisInfo, SeamInfo};
-use crate::api::types::Event;
 use crate::folder::remove;
 use crate::model::pictures::BroughtPicture;
 use dome_files::faces::{self, FaceGuess};
@@ -99,21 +99,29 @@ fn taken_in(app: &App, id: i64, upload: &Path, file: &str) -> Result<BroughtPict
     let rows = PictureRows::open(&path).map_err(|e| renamed(e, &name, file))?;
     let suggested = Shape::of_size(rows.width, rows.height);
     let picture = BroughtPicture {
-        id,
-        width: rows.width,
-        height: rows.height,
-        bytes: std::fs::metadata(&path).map_or(0, |m| m.len()),
-        depth: depth_name(rows.depth).into(),
-        alpha: rows.alpha,
         shape: rows.told_shape.or(suggested).map(|s| s.to_string()),
-        shape_told: rows.told_shape.is_some(),
-        heading_deg: rows.heading_deg.unwrap_or(0.0),
-        file: name,
-        made_from: String::new(),
+        ..as_it_lies(id, name, &path, &rows)
     };
     drop(rows);
     keep(app, &picture, &mut |_| true)?;
     Ok(picture)
+}
+
+/// What a picture's own file tells of it.
+pub(super) fn as_it_lies(id: i64, file: String, path: &Path, rows: &PictureRows) -> BroughtPicture {
+    BroughtPicture {
+        id,
+        width: rows.width,
+        height: rows.height,
+        bytes: std::fs::metadata(path).map_or(0, |m| m.len()),
+        depth: depth_name(rows.depth).into(),
+        alpha: rows.alpha,
+        shape: rows.told_shape.map(|s| s.to_string()),
+        shape_told: rows.told_shape.is_some(),
+        heading_deg: rows.heading_deg.unwrap_or(0.0),
+        file,
+        made_from: String::new(),
+    }
 }
 
 /// The folder of a picture, made and empty.

@@ -2,8 +2,8 @@
 //! not done. What was found for a place that has not changed is kept.
 
 use super::estimate::working_bytes;
+use super::told::standing::{FindingInfo, FixInfo};
 use super::{App, Result};
-use crate::api::stand_types::{FindingInfo, FixInfo};
 use crate::model::jobs::JobState;
 use crate::model::orders::OrderSpec;
 use crate::model::places::{Pose, Viewpoint};

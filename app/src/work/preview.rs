@@ -1,9 +1,9 @@
 //! Live pictures: each request for the same view adds samples to what was gathered before.
 
+use super::asked::PreviewRequest;
 use super::denoise::calmed;
 use super::running::Running;
 use super::{App, Result, WorkError, at_once};
-use crate::api::types::PreviewRequest;
 use crate::model::places::Pose;
 use crate::model::settings::SceneSettings;
 use dome_files::{Fingerprint, jpeg};

@@ -299,7 +299,7 @@ mod tests {
         change("eye", &|s| s.pose.position[2] += 1e-9);
         change("turned", &|s| s.pose.heading_deg = 10.001);
         change("lens", &|s| {
-            s.lens = Some(crate::api::types::Lens {
+            s.lens = Some(crate::model::orders::Lens {
                 fstop: 2.0,
                 focus_m: 3.0,
             });

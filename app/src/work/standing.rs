@@ -1,12 +1,12 @@
 //! What the Stand stage asks: what is near, what lies in a direction, being square, moving objects.
 
+use super::asked::{MoveRequest, SquareRequest};
 use super::preflight::{Place, info, limits};
 use super::settings::apply;
-use super::{App, Result, WorkError, at_once};
-use crate::api::stand_types::{
-    ClearanceInfo, FloorInfo, MoveRequest, NearInfo, SeenInfo, ShareInfo, SightLine, SquareAnswer,
-    SquareRequest, StartInfo,
+use super::told::standing::{
+    ClearanceInfo, FloorInfo, NearInfo, SeenInfo, ShareInfo, SightLine, SquareAnswer, StartInfo,
 };
+use super::{App, Result, WorkError, at_once};
 use crate::model::places::Ride;
 use crate::model::places::{NewViewpoint, Pose};
 use dome_rules::preflight::{Facts, StandFacts, check};

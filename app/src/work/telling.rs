@@ -1,9 +1,10 @@
 //! What is told of jobs and orders: what the database says, and what is known of those that are being done.
 
 use super::rendering::finished_strips;
+use super::told::Event;
+use super::told::jobs::JobInfo;
+use super::told::jobs::Order;
 use super::{App, Result};
-use crate::api::job_types::JobInfo;
-use crate::api::types::{Event, Order};
 use crate::model::jobs::{Job, JobState};
 use crate::store::OrderRow;
 

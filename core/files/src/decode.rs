@@ -3,12 +3,10 @@
 
 use crate::budget::{self, Claim};
 use crate::error::{FileError, Result};
+use crate::limits::MAX_TEXTURE_SIDE;
 use image::{ImageDecoder, ImageReader, Limits};
 use std::io::Cursor;
 use std::sync::Arc;
-
-/// Largest side of a texture, pixels.
-pub const MAX_SIDE: u32 = 16_384;
 
 /// An 8-bit picture in memory.
 #[derive(Clone, Debug)]
@@ -58,14 +56,14 @@ pub fn decode_rgba8(bytes: &[u8], name: &str) -> Result<Rgba8> {
         ));
     }
     let mut limits = Limits::default();
-    limits.max_image_width = Some(MAX_SIDE);
-    limits.max_image_height = Some(MAX_SIDE);
+    limits.max_image_width = Some(MAX_TEXTURE_SIDE);
+    limits.max_image_height = Some(MAX_TEXTURE_SIDE);
     limits.max_alloc = Some(budget::limit());
     reader.limits(limits);
     let wrong = |e: image::ImageError| match e {
         image::ImageError::Limits(_) => FileError::TooLarge {
             what: name.to_owned(),
-            detail: format!("textures may have {MAX_SIDE} px a side"),
+            detail: format!("textures may have {MAX_TEXTURE_SIDE} px a side"),
         },
         image::ImageError::Unsupported(u) => FileError::unsupported(name, u),
         other => FileError::damaged(name, other),

@@ -18,6 +18,7 @@ pub mod inspect;
 pub mod join;
 pub mod jpeg;
 pub mod ktx2;
+pub mod limits;
 pub mod linear_picture;
 pub mod pano;
 pub mod picture_file;

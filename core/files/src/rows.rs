@@ -9,6 +9,7 @@ use crate::colour::{Conversion, Told, of_chromaticities, of_icc};
 use crate::error::{FileError, Result, display_name};
 use crate::exr_picture::ExrStrips;
 use crate::format::PictureFormat;
+use crate::limits::MAX_SIDE;
 use crate::tag::read_limited;
 use crate::{jpeg, png as own_png};
 use colours::{Colours, convert, png_colours};
@@ -20,8 +21,6 @@ use std::fs::File;
 use std::io::{BufReader, Cursor, Read};
 use std::path::Path;
 
-/// Largest side of a picture that is read, pixels.
-const MAX_SIDE: u32 = 131_072;
 /// Files from this on are not taken into memory for their metadata, bytes.
 const LARGE_FILE: u64 = 128 << 20;
 

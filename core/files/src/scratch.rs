@@ -3,6 +3,7 @@
 use crate::error::{FileError, Result};
 use crate::rows::{Depth, PictureRows};
 use dome_imaging::convert::{Pixel, Row};
+use dome_optics::neighbourhood::around;
 use half::f16;
 use std::borrow::Cow;
 use std::fs::File;
@@ -87,7 +88,7 @@ impl Scratch {
     /// anew.
     pub fn rows(&self, rows: Range<u32>, left: i64, columns: u32) -> Result<Vec<Row<'static>>> {
         let size = self.kind.bytes();
-        let start = left.rem_euclid(i64::from(self.width)) as u32;
+        let start = around(left, self.width);
         rows.map(|y| {
             let mut bytes = vec![0; columns as usize * size];
             let mut done = 0;

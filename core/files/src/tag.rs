@@ -4,12 +4,10 @@ use crate::atomic;
 use crate::error::{FileError, Result, display_name};
 use crate::format::PictureFormat;
 use crate::jpeg::JpegParts;
+use crate::limits::MAX_FILE;
 use crate::pano::TagRequest;
 use crate::png::PngParts;
 use std::path::Path;
-
-/// Largest picture file that is tagged, bytes.
-const MAX_FILE: u64 = 4 << 30;
 
 /// Reads a picture file whole, with a limit and a sentence for what goes wrong.
 pub(crate) fn read_limited(path: &Path) -> Result<Vec<u8>> {

@@ -12,6 +12,7 @@
 pub mod angle;
 pub mod direction;
 pub mod eye;
+pub mod neighbourhood;
 pub mod orientation;
 pub mod projection;
 pub mod resolution;

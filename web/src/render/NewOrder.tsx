@@ -8,10 +8,13 @@ import { Choice } from "../parts/Choice";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { refused } from "../parts/numbers";
+import { SelectField } from "../parts/SelectField";
 import { Problem } from "../parts/Problem";
-import { Switch } from "../parts/Switch";
 import { bytes } from "../parts/units";
-import { PASS_NAMES } from "./passes";
+import { MoreFields } from "./MoreFields";
+import { PassFields } from "./PassFields";
+import { QualityFields } from "./QualityFields";
+import { MORE, QUALITY } from "./quality";
 import { ShapeChooser } from "./ShapeChooser";
 import { SHAPES, sameDetail } from "./shapes";
 import { WidthPlanner } from "./WidthPlanner";
@@ -28,10 +31,9 @@ const WIDTHS: [number, string][] = [
 ];
 
 type Purpose = "final" | "draft";
-type How = "noise" | "samples";
 
 /** Noise that is clean enough for print and web, and for a first look, percent. */
-const NOISE: Record<Purpose, number> = { final: 4, draft: 12 };
+const NOISE: Record<Purpose, number> = { final: QUALITY.noise, draft: 12 };
 
 /** Orders a render of a viewpoint. */
 export function NewOrder({
@@ -61,23 +63,16 @@ export function NewOrder({
   const sphere = shape === "equirect";
   const [width, setWidth] = useState(2048);
   const [purpose, setPurpose] = useState<Purpose>("final");
-  const [how, setHow] = useState<How>("noise");
-  const [noise, setNoise] = useState(NOISE.final);
-  const [most, setMost] = useState(2048);
-  const [samples, setSamples] = useState(64);
+  const [quality, setQuality] = useState(QUALITY);
   const [passes, setPasses] = useState<ReadonlySet<Pass>>(new Set());
   const [planning, setPlanning] = useState(false);
-  const [clay, setClay] = useState(false);
-  const [denoise, setDenoise] = useState(false);
-  const [calm, setCalm] = useState(false);
-  const [lens, setLens] = useState(false);
-  const [fstop, setFstop] = useState(2.8);
-  const [focus, setFocus] = useState(3);
+  const [more, setMore] = useState(MORE);
   const [occlusion, setOcclusion] = useState(1);
   const wanted = [...passes];
+  const denoise = more.denoise && sphere;
   const { data: estimate, error } = useQuery({
-    queryKey: ["estimate", project.id, shape, width, wanted.join(), denoise && sphere],
-    queryFn: () => api.estimate(project.id, shape, width, wanted, denoise && sphere),
+    queryKey: ["estimate", project.id, shape, width, wanted.join(), denoise],
+    queryFn: () => api.estimate(project.id, shape, width, wanted, denoise),
     placeholderData: (before) => before,
     gcTime: 10_000,
   });
@@ -88,15 +83,15 @@ export function NewOrder({
         setup: setup.number,
         shape,
         width,
-        samples: how === "noise" ? most : samples,
-        ...(how === "noise" ? { noise_percent: noise } : {}),
+        samples: quality.how === "noise" ? quality.most : quality.samples,
+        ...(quality.how === "noise" ? { noise_percent: quality.noise } : {}),
         draft: purpose === "draft",
         passes: wanted,
-        clay,
-        denoise: denoise && sphere,
-        ...(calm ? { clamp: 10 } : {}),
+        clay: more.clay,
+        denoise,
+        ...(more.calm ? { clamp: 10 } : {}),
         ...(passes.has("ambient-occlusion") ? { occlusion_m: occlusion } : {}),
-        ...(lens ? { lens: { fstop, focus_m: focus } } : {}),
+        ...(more.lens ? { lens: { fstop: more.fstop, focus_m: more.focus } } : {}),
       }),
     onSuccess: (order) => {
       // The line of events may have brought it already.
@@ -108,24 +103,12 @@ export function NewOrder({
     },
   });
   const short = estimate?.free_bytes != null && estimate.free_bytes < estimate.working_bytes;
-  const extras = [
-    clay && "clay",
-    denoise && sphere && "denoised",
-    lens && "lens",
-    calm && "fireflies limited",
-  ].filter(Boolean);
   // The usual widths of a sphere, as wide as this shape needs for the same detail.
   const full = SHAPES[0];
   const usual = WIDTHS.map(([w, use]): [number, string] => [
     offer && full ? sameDetail(w, full, offer) : w,
     use,
   ]);
-  const toggle = (pass: Pass) => {
-    const next = new Set(passes);
-    if (!next.delete(pass)) next.add(pass);
-    setPasses(next);
-  };
-
   return (
     <form
       className="flex min-h-0 flex-col rounded-box border border-base-300 p-3"
@@ -138,41 +121,25 @@ export function NewOrder({
       <h1 className="mb-1 text-xl">New order</h1>
       <div className="scrolls min-h-0 flex-1 pr-1">
         <div className="grid grid-cols-2 gap-x-3 gap-y-1.5">
-          <label className="flex flex-col gap-0.5">
-            <span className="text-xs text-base-content/75">Viewpoint</span>
-            <select
-              className="select select-sm w-full bg-base-100"
-              value={viewpoint}
-              onChange={(e) => {
-                setViewpoint(Number(e.target.value));
-                onViewpoint(Number(e.target.value));
-              }}
-            >
-              {project.viewpoints.map((v) => (
-                <option key={v.id} value={v.id}>
-                  {v.name}
-                </option>
-              ))}
-            </select>
-          </label>
+          <SelectField
+            label="Viewpoint"
+            value={viewpoint}
+            options={project.viewpoints.map((v) => [v.id, v.name])}
+            onChange={(id) => {
+              setViewpoint(id);
+              onViewpoint(id);
+            }}
+          />
           {setups.length > 1 && (
-            <label className="flex flex-col gap-0.5">
-              <span className="text-xs text-base-content/75">Light setup</span>
-              <select
-                className="select select-sm w-full bg-base-100"
-                value={setup.number}
-                onChange={(e) => {
-                  setLight(Number(e.target.value));
-                  onLight(Number(e.target.value));
-                }}
-              >
-                {setups.map((s) => (
-                  <option key={s.number} value={s.number}>
-                    {s.name}
-                  </option>
-                ))}
-              </select>
-            </label>
+            <SelectField
+              label="Light setup"
+              value={setup.number}
+              options={setups.map((s) => [s.number, s.name])}
+              onChange={(number) => {
+                setLight(number);
+                onLight(number);
+              }}
+            />
           )}
           <Choice
             label="Kind"
@@ -183,7 +150,7 @@ export function NewOrder({
             ]}
             onChange={(p) => {
               setPurpose(p);
-              setNoise(NOISE[p]);
+              setQuality({ ...quality, noise: NOISE[p] });
             }}
           />
           <ShapeChooser
@@ -202,65 +169,14 @@ export function NewOrder({
             value={width}
             onChange={setWidth}
           />
-          <label className="flex flex-col gap-0.5">
-            <span className="text-xs text-base-content/75">Usual widths</span>
-            <select
-              className="select select-sm w-full bg-base-100"
-              value={usual.find(([w]) => w === width)?.[0] ?? ""}
-              onChange={(e) => setWidth(Number(e.target.value))}
-            >
-              <option value="" disabled>
-                Custom
-              </option>
-              {usual.map(([w, use]) => (
-                <option key={w} value={w}>
-                  {w} px, {use}
-                </option>
-              ))}
-            </select>
-          </label>
-          <Choice
-            label="Quality"
-            className="col-span-2"
-            value={how}
-            options={[
-              ["noise", "Until the noise is low enough"],
-              ["samples", "The same number of samples everywhere"],
-            ]}
-            onChange={setHow}
+          <SelectField
+            label="Usual widths"
+            none="Custom"
+            value={width}
+            options={usual.map(([w, use]) => [w, `${w} px, ${use}`])}
+            onChange={setWidth}
           />
-          {how === "noise" ? (
-            <>
-              <NumberField
-                label="Noise at most"
-                unit="%"
-                value={noise}
-                digits={1}
-                step={0.5}
-                min={0.1}
-                max={100}
-                onChange={setNoise}
-              />
-              <NumberField
-                label="Samples at most"
-                unit="per pixel"
-                value={most}
-                step={64}
-                min={1}
-                max={65536}
-                onChange={setMost}
-              />
-            </>
-          ) : (
-            <NumberField
-              label="Samples per pixel"
-              unit="samples"
-              value={samples}
-              min={1}
-              max={65536}
-              onChange={setSamples}
-            />
-          )}
+          <QualityFields value={quality} onChange={setQuality} />
         </div>
         <details
           className="mt-2 text-[13px]"
@@ -275,68 +191,8 @@ export function NewOrder({
             />
           )}
         </details>
-        <details className="mt-1 text-[13px]">
-          <summary className="cursor-pointer">
-            Passes <span className="text-base-content/75">{passes.size > 0 ? passes.size : "none"}</span>
-          </summary>
-          <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-0.5">
-            {PASS_NAMES.map(([pass, name]) => (
-              <Switch key={pass} label={name} on={passes.has(pass)} onChange={() => toggle(pass)} />
-            ))}
-            {passes.has("ambient-occlusion") && (
-              <NumberField
-                label="Occlusion within"
-                unit="m"
-                value={occlusion}
-                digits={2}
-                step={0.25}
-                min={0.001}
-                max={100000}
-                onChange={setOcclusion}
-              />
-            )}
-          </div>
-        </details>
-        <details className="mt-1 text-[13px]">
-          <summary className="cursor-pointer">
-            More <span className="text-base-content/75">{extras.length > 0 ? extras.join(", ") : ""}</span>
-          </summary>
-          <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-1">
-            <Switch label="Clay" on={clay} onChange={setClay} />
-            {sphere && <Switch label="Denoise" on={denoise} onChange={setDenoise} />}
-            <Switch
-              label="Limit fireflies"
-              hint="No sample adds more light than 10; the picture becomes a little darker than it truly is."
-              on={calm}
-              onChange={setCalm}
-            />
-            <Switch label="Lens blur" on={lens} onChange={setLens} />
-            {lens && (
-              <>
-                <NumberField
-                  label="f-number (50 mm)"
-                  unit="f/"
-                  value={fstop}
-                  digits={1}
-                  step={0.1}
-                  min={0.5}
-                  max={128}
-                  onChange={setFstop}
-                />
-                <NumberField
-                  label="Sharp at"
-                  unit="m"
-                  value={focus}
-                  digits={2}
-                  step={0.1}
-                  min={0.01}
-                  max={100000}
-                  onChange={setFocus}
-                />
-              </>
-            )}
-          </div>
-        </details>
+        <PassFields value={passes} onChange={setPasses} occlusion={occlusion} onOcclusion={setOcclusion} />
+        <MoreFields value={more} onChange={setMore} sphere={sphere} />
       </div>
       {estimate && (
         <p className="mt-2 text-xs">

@@ -4,22 +4,24 @@ import { useLocation } from "wouter";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
 import { changeSettings } from "../api/changing";
-import type { Pose } from "../generated/Pose";
 import type { Project } from "../generated/Project";
-import type { SetupName } from "../generated/SetupName";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { Busy } from "../parts/Busy";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { Problem } from "../parts/Problem";
+import { SelectField } from "../parts/SelectField";
 import { Switch } from "../parts/Switch";
 import { Tabs } from "../parts/Tabs";
 import { count, length } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
 import { FramePanel, frameDoubt } from "./FramePanel";
+import { ImportReport } from "./ImportReport";
 import { LightList } from "./LightList";
-import { ReplaceScene } from "./ReplaceScene";
+import { ObjectTable } from "./ObjectTable";
+import { OtherLight } from "./OtherLight";
+import { ProjectName } from "./ProjectName";
 import { ScaleCheck } from "./ScaleCheck";
 import { SetupBar, setupsOf } from "./SetupBar";
 import { SurroundingsControl } from "./SurroundingsControl";
@@ -34,191 +36,6 @@ function Fact({ name, value }: { name: string; value: string }) {
 }
 
 type Tab = "objects" | "lights" | "frame" | "report";
-
-/** What was taken over, left out, or is odd. */
-function Report({ project }: { project: Project }) {
-  const { scene } = project;
-  return (
-    <div
-      className="scrolls min-h-0 flex-1 space-y-3 rounded-box border border-base-300 p-3 text-sm"
-      tabIndex={0}
-      role="region"
-      aria-label="What the import understood"
-    >
-      {scene.understood.length > 0 && (
-        <div>
-          <h2 className="mb-1 text-sm">Understood</h2>
-          <ul className="space-y-1">
-            {scene.understood.map((u) => (
-              <li key={u}>
-                <Mark kind="fine">
-                  <span className="text-base-content">{u}</span>
-                </Mark>
-              </li>
-            ))}
-          </ul>
-        </div>
-      )}
-      {scene.left_out.length + scene.notices.length > 0 ? (
-        <div>
-          <h2 className="mb-1 text-sm">Left out, or odd</h2>
-          <ul className="space-y-1">
-            {[...scene.left_out.map((l) => `${l.what}: ${l.why}.`), ...scene.notices].map((text) => (
-              <li key={text}>
-                <Mark kind="look">
-                  <span className="text-base-content">{text}</span>
-                </Mark>
-              </li>
-            ))}
-          </ul>
-        </div>
-      ) : (
-        <p>
-          <Mark kind="fine">
-            <span className="text-base-content">Nothing was left out and nothing is odd.</span>
-          </Mark>
-        </p>
-      )}
-      <ReplaceScene project={project} />
-    </div>
-  );
-}
-
-function Objects({ objects }: { objects: Project["scene"]["objects"] }) {
-  const [find, setFind] = useState("");
-  const shown = objects.filter((o) => o.name.toLowerCase().includes(find.toLowerCase()));
-  return (
-    <>
-      <label className="input input-sm w-64 bg-base-100">
-        <input
-          type="search"
-          placeholder="Find an object"
-          value={find}
-          onChange={(e) => setFind(e.target.value)}
-          aria-label="Find an object"
-        />
-      </label>
-      <div
-        className="scrolls min-h-0 flex-1 rounded-box border border-base-300"
-        tabIndex={0}
-        role="region"
-        aria-label="Objects"
-      >
-        <table className="table table-xs">
-          <thead className="sticky top-0 bg-base-200 text-base-content/80">
-            <tr>
-              <th>Object</th>
-              <th>Material</th>
-              <th className="text-right">Triangles</th>
-              <th className="text-right">Largest side</th>
-            </tr>
-          </thead>
-          <tbody>
-            {shown.slice(0, 500).map((o, i) => (
-              <tr key={`${o.name}-${i}`}>
-                <td>
-                  {o.name}
-                  {o.light && (
-                    <span className="ml-2 rounded-full bg-warning/15 px-1.5 text-[11px] text-warning">
-                      gives light
-                    </span>
-                  )}
-                </td>
-                <td className="text-base-content/80">{o.material}</td>
-                <td className="text-right">{count(o.triangles)}</td>
-                <td className="text-right">{length(Math.max(...o.size))}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-        {shown.length > 500 && (
-          <p className="p-2 text-xs">{count(shown.length - 500)} more; narrow the search.</p>
-        )}
-      </div>
-    </>
-  );
-}
-
-/** The project's name, changed in its own place. */
-function ProjectName({ project }: { project: Project }) {
-  const queries = useQueryClient();
-  const [draft, setDraft] = useState<string | null>(null);
-  const rename = useMutation({
-    mutationFn: (name: string) => api.changeProject(project.id, { name }),
-    onSuccess: (p) => {
-      queries.setQueryData(keys.project(project.id), p);
-      void queries.invalidateQueries({ queryKey: keys.projects });
-      setDraft(null);
-    },
-  });
-  if (draft === null) {
-    return (
-      <button
-        type="button"
-        className="btn btn-ghost btn-sm font-normal"
-        onClick={() => setDraft(project.name)}
-      >
-        Rename project
-      </button>
-    );
-  }
-  return (
-    <form
-      className="flex items-center gap-1.5"
-      onSubmit={(e) => {
-        e.preventDefault();
-        rename.mutate(draft);
-      }}
-    >
-      <input
-        className="input input-sm w-56 bg-base-100"
-        aria-label="Project name"
-        value={draft}
-        maxLength={80}
-        onChange={(e) => setDraft(e.target.value)}
-        onKeyDown={(e) => e.key === "Escape" && setDraft(null)}
-      />
-      <button type="submit" className="btn btn-sm" disabled={draft.trim() === "" || rename.isPending}>
-        Rename
-      </button>
-      <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={() => setDraft(null)}>
-        Cancel
-      </button>
-      <Problem error={rename.error} />
-    </form>
-  );
-}
-
-/** The same view in another light setup. */
-function OtherLight({
-  project,
-  pose,
-  setup,
-  clay,
-}: {
-  project: Project;
-  pose: Pose;
-  setup: SetupName;
-  clay: boolean;
-}) {
-  const live = useLivePicture(project.id, pose, project.settings, { setup: setup.number, clay });
-  return (
-    <div data-testid="other-light">
-      <Horizon
-        share={0.3}
-        picture={live.url}
-        label={`Unrolled picture in the light of ${setup.name}`}
-        heading={pose.heading_deg}
-        note={
-          <span>
-            {live.samples ? `In “${setup.name}”, ${live.samples} of ${live.enough} samples` : "Preparing"}
-          </span>
-        }
-      />
-      <Problem error={live.problem} />
-    </div>
-  );
-}
 
 /** What is here: objects, lights, surroundings, the scale, and what was left out. */
 export function SceneStage({ project }: { project: Project }) {
@@ -288,9 +105,9 @@ export function SceneStage({ project }: { project: Project }) {
           onUnit={(unit) => change.mutate({ unit })}
         />
         <Tabs label="What is in the scene" tabs={tabs} chosen={tab} onChoose={setTab} />
-        {tab === "objects" && <Objects objects={scene.objects} />}
+        {tab === "objects" && <ObjectTable objects={scene.objects} />}
         {tab === "frame" && <FramePanel project={project} busy={change.isPending} onChange={change.mutate} />}
-        {tab === "report" && <Report project={project} />}
+        {tab === "report" && <ImportReport project={project} />}
         {tab === "lights" && viewpoint && (
           <LightList
             project={project}
@@ -320,20 +137,13 @@ export function SceneStage({ project }: { project: Project }) {
             <OtherLight project={project} pose={viewpoint.pose} setup={other} clay={clay} />
           )}
           <div className="flex flex-wrap items-end gap-4 pl-9">
-            <label className="flex flex-col gap-0.5">
-              <span className="text-xs text-base-content/75">Seen from</span>
-              <select
-                className="select select-sm w-44 bg-base-100"
-                value={viewpoint?.id}
-                onChange={(e) => setChosen(Number(e.target.value))}
-              >
-                {project.viewpoints.map((v) => (
-                  <option key={v.id} value={v.id}>
-                    {v.name}
-                  </option>
-                ))}
-              </select>
-            </label>
+            <SelectField
+              label="Seen from"
+              className="w-44"
+              value={viewpoint?.id ?? 0}
+              options={project.viewpoints.map((v) => [v.id, v.name])}
+              onChange={setChosen}
+            />
             <div className="w-36">
               <NumberField
                 label="Live and draft light"

@@ -1,7 +1,7 @@
 import type { FindingInfo } from "../generated/FindingInfo";
 import { pictureOf, type Turn } from "../sphere/geometry";
 
-interface Mark {
+export interface HorizonMark {
   key: string;
   heading: number;
   pitch: number;
@@ -9,7 +9,7 @@ interface Mark {
   look: "picked" | "note" | "warn" | "stop" | "sight" | "aim";
 }
 
-export const colours: Record<Mark["look"], string> = {
+export const colours: Record<HorizonMark["look"], string> = {
   picked: "#b0722f",
   aim: "#b0722f",
   note: "#5b5f68",
@@ -18,7 +18,7 @@ export const colours: Record<Mark["look"], string> = {
   sight: "#3c5570",
 };
 
-export const findingMarks = (findings: FindingInfo[]): Mark[] =>
+export const findingMarks = (findings: FindingInfo[]): HorizonMark[] =>
   findings.flatMap((f) =>
     f.heading_deg === null || f.pitch_deg === null
       ? []
@@ -34,7 +34,7 @@ export const findingMarks = (findings: FindingInfo[]): Mark[] =>
   );
 
 /** A sign for each kind: a circle for places, a square, a triangle and an octagon for notes, warnings and what must be fixed. */
-export function LevelSign({ look, colour }: { look: Mark["look"]; colour: string }) {
+export function LevelSign({ look, colour }: { look: HorizonMark["look"]; colour: string }) {
   const shape = {
     note: <path d="M2.500 2.500h9v9h-9z" />,
     warn: <path d="M7 1.800 12.800 12H1.200Z" />,
@@ -50,7 +50,7 @@ export function LevelSign({ look, colour }: { look: Mark["look"]; colour: string
 }
 
 /** Names at their places on the Horizon. */
-export function HorizonMarks({ marks, turn }: { marks: Mark[]; turn: Turn }) {
+export function HorizonMarks({ marks, turn }: { marks: HorizonMark[]; turn: Turn }) {
   return (
     <div className="pointer-events-none absolute inset-0">
       {marks.map((m) => {

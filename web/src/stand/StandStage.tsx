@@ -2,20 +2,19 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation, useSearchParams } from "wouter";
 import { api } from "../api/client";
+import type { Pose } from "../generated/Pose";
 import type { Project } from "../generated/Project";
-import type { SeenInfo } from "../generated/SeenInfo";
 import { Busy } from "../parts/Busy";
 import { Problem } from "../parts/Problem";
 import { Tabs } from "../parts/Tabs";
-import { degrees, length, wrapHeading, wrapSigned } from "../parts/units";
-import { useLatest } from "../parts/useLatest";
+import { length, wrapHeading, wrapSigned } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { Lookout } from "../sphere/Lookout";
 import { pictureOf, worldOf, type View } from "../sphere/geometry";
 import { useLivePicture } from "../sphere/useLivePicture";
 import { AroundPanel } from "./AroundPanel";
 import { Compared } from "./Compared";
-import { HorizonMarks, findingMarks } from "./HorizonMarks";
+import { HorizonMarks } from "./HorizonMarks";
 import { MovedPanel } from "./MovedPanel";
 import { PlacePanel } from "./PlacePanel";
 import { PlanView } from "./PlanView";
@@ -24,7 +23,12 @@ import { SeenPanel } from "./SeenPanel";
 import { StartsPanel } from "./StartsPanel";
 import { SurfacePanel, type Picked } from "./SurfacePanel";
 import { ViewpointBar } from "./ViewpointBar";
+import { ReadingLine } from "./ReadingLine";
 import { along } from "./drawing";
+import { hash } from "./names";
+import { placeOn } from "./placeOn";
+import { stageMarks } from "./stageMarks";
+import { useReading } from "./useReading";
 import { useStand } from "./useStand";
 
 type Tab = "place" | "around" | "surface" | "seen" | "starts" | "moved";
@@ -34,17 +38,6 @@ const SLOW_RULES = new Set(["dark-side", "surroundings", "lamp-in-sight", "trave
 
 /** Cut above the floor, metres: over tables and sills. */
 const CUT = 1.1;
-
-/** What a reading is asked for: the eye, the heading and pitch, whether the pointer asks, the shape of the scene. */
-type ReadingKey = [readonly [number, number, number], number, number, boolean, string];
-
-/** What lies in a direction: kept together with the direction it was read in, as it comes later than the pointer. */
-interface Reading {
-  heading: number;
-  pitch: number;
-  pointed: boolean;
-  seen: SeenInfo | null;
-}
 
 /** Where the viewer stands: plan, section, live Horizon and Lookout. */
 export function StandStage({ project }: { project: Project }) {
@@ -72,16 +65,12 @@ export function StandStage({ project }: { project: Project }) {
   const version = JSON.stringify([unit, time_s, moves]);
   const shape = String(hash(version));
 
-  // Without a pointer the Lookout's centre is read: so it can be done by keys.
-  const place = hover ?? worldOf(view.lon, view.lat, pose);
-  const reading = useLatest<ReadingKey, Reading>(
-    stand.dragging ? null : [pose.position, place[0], place[1], hover !== null, version],
-    async ([position, heading, pitch, pointed]) => ({
-      heading,
-      pitch,
-      pointed,
-      seen: await api.look(project.id, [...position], heading, pitch),
-    }),
+  const reading = useReading(
+    project.id,
+    stand.dragging ? null : pose.position,
+    hover,
+    worldOf(view.lon, view.lat, pose),
+    version,
   );
   const places = project.viewpoints.map((v) => v.pose.position);
   const { data: sights } = useQuery({
@@ -138,43 +127,7 @@ export function StandStage({ project }: { project: Project }) {
         hfov: opening.hfov_deg,
       }
     : undefined;
-  const marks = [
-    ...findingMarks(findings),
-    ...project.viewpoints
-      .filter((v) => v.id !== viewpoint.id)
-      .filter((v) =>
-        sights?.some(
-          (s) =>
-            s.between === null &&
-            ((s.from === v.id && s.to === viewpoint.id) || (s.to === v.id && s.from === viewpoint.id)),
-        ),
-      )
-      .map((v) => {
-        const d = v.pose.position.map((c, i) => c - (pose.position[i] ?? 0));
-        const [dx = 0, dy = 0, dz = 0] = d;
-        return {
-          key: `sight-${v.id}`,
-          heading: wrapHeading((Math.atan2(dx, -dz) * 180) / Math.PI),
-          pitch: (Math.atan2(dy, Math.hypot(dx, dz)) * 180) / Math.PI,
-          text: v.name,
-          look: "sight" as const,
-        };
-      }),
-    ...(picked && !aim
-      ? [
-          {
-            key: "picked",
-            heading: picked.heading,
-            pitch: picked.pitch,
-            text: picked.seen.name,
-            look: "picked" as const,
-          },
-        ]
-      : []),
-    ...(picked && aim
-      ? [{ key: "aim", ...aim, text: `${picked.seen.name} to here`, look: "aim" as const }]
-      : []),
-  ];
+  const marks = stageMarks(project, viewpoint.id, pose, findings, sights ?? [], picked, aim);
   const aimAt = (lon: number, lat: number) => {
     const [heading, pitch] = worldOf(lon, lat, pose);
     setAim({ heading, pitch });
@@ -214,19 +167,7 @@ export function StandStage({ project }: { project: Project }) {
       <HorizonMarks marks={marks} turn={pose} />
     </Horizon>
   );
-  const read = reading.value;
-  const under = (
-    <p className="ml-9 min-h-5 truncate text-xs" data-testid="reading" aria-live="off">
-      {read !== null && !read.pointed ? "In the Lookout's centre: " : ""}
-      {read !== null &&
-        `${degrees(wrapHeading(read.heading))} / ${degrees(read.pitch)} · ${
-          read.seen
-            ? `${read.seen.name}, ${read.seen.material}, ${length(read.seen.distance_m)}`
-            : "nothing of the scene"
-        }`}
-      {read !== null && !read.pointed && " · point, click to pick, drag to turn"}
-    </p>
-  );
+  const under = <ReadingLine reading={reading} />;
   const tabs: [Tab, string][] = [
     ["place", "Place"],
     ["around", findings.length > 0 ? `Clearance (${findings.length})` : "Clearance"],
@@ -284,22 +225,9 @@ export function StandStage({ project }: { project: Project }) {
             onAdd={(px, pz) => {
               setAdding(false);
               setProblem(null);
-              const from = { ...pose, position: [px, cut + 0.5, pz] as [number, number, number] };
-              void api
-                .clearance(project.id, viewpoint.id, from)
-                .then((c) => {
-                  // Over the void the new viewpoint stays at the height of this one.
-                  const floor = c.floor.floor_y ?? floorY;
-                  const ceiling = c.floor.ceiling_y ?? Infinity;
-                  const height = Math.min(eyeHeight, Math.max(0.3, (ceiling - floor) * 0.9));
-                  stand.add({
-                    name: freeName(project),
-                    pose: { ...pose, position: [px, floor + height, pz], pitch_deg: 0, roll_deg: 0 },
-                    unlocked: false,
-                    opening: null,
-                    ride: null,
-                  });
-                })
+              const from: Pose = { ...pose, position: [px, cut + 0.5, pz] };
+              void placeOn(project, viewpoint.id, from, { floorY, eyeHeight })
+                .then(stand.add)
                 .catch(setProblem);
             }}
             onPick={(heading) => void pick(heading, 0)}
@@ -413,19 +341,4 @@ export function StandStage({ project }: { project: Project }) {
       </section>
     </div>
   );
-}
-
-/** A name that no viewpoint has. */
-function freeName(project: Project): string {
-  const taken = new Set(project.viewpoints.map((v) => v.name));
-  let n = project.viewpoints.length + 1;
-  while (taken.has(`Viewpoint ${n}`)) n++;
-  return `Viewpoint ${n}`;
-}
-
-/** A short number for a text, so that addresses of pictures change with the scene. */
-function hash(text: string): number {
-  let h = 0;
-  for (let i = 0; i < text.length; i++) h = (h * 31 + text.charCodeAt(i)) | 0;
-  return h >>> 0;
 }

@@ -5,6 +5,7 @@ use crate::budget::Claim;
 use crate::colour::Primaries;
 use crate::error::{FileError, Result, display_name};
 use crate::fingerprint::Description;
+use crate::limits::{MAX_BLOCK, MAX_SIDE};
 use dome_imaging::Strip;
 use dome_imaging::strip::CHANNELS;
 use dome_optics::Shape;
@@ -59,11 +60,6 @@ impl ExrHeader {
     }
 }
 
-/// Largest side of a picture that is read, pixels.
-const MAX_SIDE: usize = 131_072;
-/// Largest block of a picture after unpacking, bytes.
-const MAX_BLOCK: usize = 1 << 30;
-
 /// The `chromaticities` attribute of a file.
 pub(crate) fn chromaticities(header: &Header) -> Option<Primaries> {
     let c = header.shared_attributes.chromaticities?;
@@ -88,7 +84,8 @@ fn description(header: &Header) -> Option<Description> {
 /// Refuses sizes that no picture has, before memory is made for them.
 pub(crate) fn check_size(header: &Header, name: &str) -> Result<()> {
     let (width, height) = (header.layer_size.width(), header.layer_size.height());
-    if width > MAX_SIDE || height > MAX_SIDE || header.max_block_byte_size() > MAX_BLOCK {
+    let most = MAX_SIDE as usize;
+    if width > most || height > most || header.max_block_byte_size() > MAX_BLOCK {
         return Err(FileError::TooLarge {
             what: name.to_owned(),
             detail: format!(

@@ -5,6 +5,7 @@ use super::frame::Frame;
 use super::piece::{Extent, MARGIN};
 use super::texel::{Sample, Texel};
 use crate::pages::zeros;
+use dome_optics::neighbourhood::{around, over_the_pole};
 use rayon::prelude::*;
 
 impl Frame {
@@ -61,7 +62,7 @@ impl Frame {
         for y in 0..h {
             for x in (-margin..0).chain(w..w + margin) {
                 let from = if round {
-                    x.rem_euclid(w)
+                    i64::from(around(x, extent.width))
                 } else {
                     x.clamp(0, w - 1)
                 };
@@ -71,14 +72,14 @@ impl Frame {
         let poles = (extent.top == 0, extent.top + h == i64::from(self.height));
         for y in (-margin..0).chain(h..h + margin) {
             let over = if y < 0 { poles.0 } else { poles.1 };
-            let row = match (over, y < 0) {
-                (true, true) => (-1 - y).min(h - 1),
-                (true, false) => (2 * h - 1 - y).max(0),
-                (false, _) => y.clamp(0, h - 1),
+            let row = if over {
+                i64::from(over_the_pole(y, extent.height).0)
+            } else {
+                y.clamp(0, h - 1)
             };
             for x in -margin..w + margin {
                 let from = if over && round {
-                    (x + w / 2).rem_euclid(w)
+                    i64::from(around(x + w / 2, extent.width))
                 } else {
                     x
                 };

@@ -9,6 +9,7 @@ use super::texel::{Row, Sample, Texel, Texels, pixel, with_texels};
 use super::window::Window;
 use crate::pages::zeros;
 use dome_optics::Shape;
+use dome_optics::neighbourhood::around;
 use rayon::prelude::*;
 use std::borrow::Cow;
 
@@ -110,7 +111,7 @@ impl SourceBuilder {
                 let left = if cut {
                     0
                 } else if frame.shape.wraps() {
-                    extent.left.rem_euclid(i64::from(frame.width)) as usize
+                    around(extent.left, frame.width) as usize
                 } else {
                     lefts[i] as usize
                 };

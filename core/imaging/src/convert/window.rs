@@ -4,6 +4,7 @@
 use super::Layout;
 use super::caps::level_at;
 use super::piece::MARGIN;
+use dome_optics::neighbourhood::around;
 use dome_optics::{LonLat, PicturePoint, Projection, Shape};
 use glam::DVec3;
 use std::f64::consts::{PI, TAU};
@@ -132,7 +133,7 @@ impl Layout {
         let left = (first / unit).floor() * unit;
         let right = (last / unit).ceil() * unit;
         Window {
-            left: (left as i64).rem_euclid(i64::from(width)),
+            left: i64::from(around(left as i64, width)),
             width: (right - left) as u32,
             ..rows
         }

@@ -5,9 +5,10 @@
 //! sides, gone on over the poles, and other rows of the picture in between.
 #![allow(unsafe_code)]
 
-use super::{DenoiseFailed, Guides, over_the_pole};
+use super::{DenoiseFailed, Guides};
 use crate::layers::LayeredStrip;
 use crate::strip::CHANNELS;
+use dome_optics::neighbourhood::{around, over_the_pole};
 use libloading::{Library, Symbol};
 use std::collections::VecDeque;
 use std::ffi::{c_char, c_void};
@@ -349,8 +350,7 @@ impl<I, F: Fn() -> bool + Sync> LibraryDenoised<I, F> {
         ]) {
             let line = &values[row * width * CHANNELS..][..width * CHANNELS];
             for i in 0..width + 2 * margin {
-                // Enough whole turns are added that the sum is never below zero.
-                let column = (i + width * (1 + margin / width) - margin + turn) % width;
+                let column = around((i + turn) as i64 - margin as i64, width as u32) as usize;
                 image.extend_from_slice(&line[column * CHANNELS..][..CHANNELS]);
             }
         }

@@ -23,17 +23,3 @@ pub struct Guides {
     /// Index of the normal layer, three channels.
     pub normal: usize,
 }
-
-/// The row of a picture of `height` rows that row `y` is, and whether it is turned by half a width: beyond
-/// a pole the sphere goes on with the row on the other side.
-fn over_the_pole(y: i64, height: u32) -> (u32, bool) {
-    let height = i64::from(height);
-    let (row, turned) = if y < 0 {
-        (-1 - y, true)
-    } else if y >= height {
-        (2 * height - 1 - y, true)
-    } else {
-        (y, false)
-    };
-    (row.clamp(0, height - 1) as u32, turned)
-}

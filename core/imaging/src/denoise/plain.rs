@@ -5,9 +5,10 @@
 //! The window wraps at the left and right edge and goes on over the poles, so that there is no seam.
 //! Strips go through one by one; memory is that of a few of them.
 
-use super::{Guides, over_the_pole};
+use super::Guides;
 use crate::layers::LayeredStrip;
 use crate::strip::CHANNELS;
+use dome_optics::neighbourhood::{around, over_the_pole};
 use rayon::prelude::*;
 use std::collections::VecDeque;
 
@@ -102,9 +103,9 @@ struct Row<'a> {
 }
 
 impl Row<'_> {
-    fn column(&self, x: i64, width: i64) -> usize {
-        let turn = if self.turned { width / 2 } else { 0 };
-        ((x + turn).rem_euclid(width)) as usize * CHANNELS
+    fn column(&self, x: i64, width: u32) -> usize {
+        let turn = if self.turned { i64::from(width / 2) } else { 0 };
+        around(x + turn, width) as usize * CHANNELS
     }
 }
 
@@ -138,7 +139,7 @@ impl<I> Denoised<I> {
     fn filtered(&self, strip: &LayeredStrip) -> LayeredStrip {
         let beauty = &strip.beauty;
         let (top, rows) = (i64::from(beauty.top), i64::from(beauty.rows()));
-        let width = i64::from(beauty.width);
+        let width = beauty.width;
         let near: Vec<Option<Row>> = (top - REACH..top + rows + REACH)
             .map(|y| self.row(y))
             .collect();
@@ -173,7 +174,7 @@ fn mean_of_alike(
     near: &[Option<Row>],
     x: i64,
     y: i64,
-    width: i64,
+    width: u32,
     spread: f32,
 ) -> Option<[f32; 3]> {
     let here = near[y as usize].as_ref()?;

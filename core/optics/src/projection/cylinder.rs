@@ -3,8 +3,8 @@
 use super::equirect::on_the_edge;
 use super::{PicturePoint, Projection};
 use crate::direction::LonLat;
+use crate::neighbourhood::short_way;
 use glam::DVec3;
-use std::f64::consts::{PI, TAU};
 
 /// `u = 1/2 + lon / hfov`, `v = 1/2 - tan lat / (2 tan(vfov / 2))`: a central cylindrical picture. Upright
 /// lines stay straight.
@@ -40,7 +40,7 @@ impl Projection for Cylinder {
         }
         let lon = LonLat::from_vector(direction).lon;
         on_the_edge(PicturePoint {
-            u: 0.5 + ((lon + PI).rem_euclid(TAU) - PI) / self.hfov,
+            u: 0.5 + short_way(lon) / self.hfov,
             v: 0.5 - direction.y / level / (2.0 * self.rise()),
         })
     }

@@ -2,6 +2,7 @@
 
 use super::{PicturePoint, Projection};
 use crate::direction::LonLat;
+use crate::neighbourhood::short_way;
 use glam::DVec3;
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
@@ -75,7 +76,7 @@ impl Projection for EquirectPart {
     fn to_picture(&self, direction: DVec3) -> Option<PicturePoint> {
         let LonLat { lon, lat } = LonLat::from_vector(direction);
         // The short way round from the middle.
-        let across = (lon - self.lon + PI).rem_euclid(TAU) - PI;
+        let across = short_way(lon - self.lon);
         let point = PicturePoint {
             u: 0.5 + across / self.hfov,
             v: 0.5 - (lat - self.lat) / self.vfov,

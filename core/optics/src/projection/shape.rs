@@ -4,6 +4,7 @@ use super::{
     Cell, CubeLayout, Cylinder, Disc, Equirect, EquirectPart, FisheyeKind, MirrorBall, Octahedral,
     OrderError, Perspective, PicturePoint, Projection,
 };
+use crate::neighbourhood;
 use glam::DVec3;
 use thiserror::Error;
 
@@ -409,14 +410,7 @@ impl Shape {
         }
         let (mut u, mut v) = (x, y);
         match *self {
-            Self::Equirect => {
-                // Over a pole the other side of the sphere comes.
-                if !(0.0..=1.0).contains(&v) {
-                    v = if v < 0.0 { -v } else { 2.0 - v };
-                    u += 0.5;
-                }
-                u = u.rem_euclid(1.0);
-            }
+            Self::Equirect => (u, v) = neighbourhood::point(x, y),
             Self::EquirectPart { .. } | Self::Cylinder { .. } if self.wraps() => {
                 u = u.rem_euclid(1.0);
             }

@@ -5,6 +5,7 @@ use crate::sky::{Sky, Surroundings, two_colours};
 use dome_imaging::Picture;
 use dome_imaging::scale::shrink_to_width;
 use dome_imaging::transfer::luminance;
+use dome_optics::neighbourhood;
 use glam::Vec3;
 use std::f32::consts::{PI, TAU};
 
@@ -222,19 +223,12 @@ fn place(d: Vec3) -> (f32, f32) {
 /// Bilinear look-up that wraps at the sides and goes on over the poles.
 fn bilinear(p: &Picture, d: Vec3) -> Vec3 {
     let (u, v) = place(d);
-    let (w, h) = (i64::from(p.width), i64::from(p.height));
-    let (x, y) = (u * w as f32 - 0.5, v * h as f32 - 0.5);
+    let (x, y) = (u * p.width as f32 - 0.5, v * p.height as f32 - 0.5);
     let (fx, fy) = (x - x.floor(), y - y.floor());
     let (x, y) = (x.floor() as i64, y.floor() as i64);
     let texel = |x: i64, y: i64| {
-        let (x, y) = if y < 0 {
-            (x + w / 2, -1 - y)
-        } else if y >= h {
-            (x + w / 2, 2 * h - 1 - y)
-        } else {
-            (x, y)
-        };
-        Vec3::from(p.pixel(x.rem_euclid(w) as u32, y.clamp(0, h - 1) as u32))
+        let (x, y) = neighbourhood::pixel(x, y, p.width, p.height);
+        Vec3::from(p.pixel(x, y))
     };
     let top = texel(x, y).lerp(texel(x + 1, y), fx);
     let bottom = texel(x, y + 1).lerp(texel(x + 1, y + 1), fx);

@@ -1,11 +1,18 @@
 //! Whether there is room to stand: what is near, under, above and around, told by rays.
 
-use super::around::{free, headings, level, way_is_free};
-use super::{Floor, directions, floor_below, heading_pitch, solid_around, walk};
+mod beside;
+mod ground;
+mod nearest;
+mod ring;
+
+use super::{Floor, heading_pitch, solid_around};
 use crate::accel::TraceRay;
 use crate::scene::Scene;
+use beside::{beside, low};
 use glam::{DVec3, Vec3};
-use rayon::prelude::*;
+pub(super) use ground::ground;
+use nearest::nearest;
+use ring::ring;
 
 /// Rays of a scan: one for every 1.6 degrees or so.
 pub const RAYS: usize = 16_384;
@@ -13,18 +20,6 @@ pub const RAYS: usize = 16_384;
 pub const FEW_RAYS: usize = 4_096;
 /// Headings of the ring in the plan.
 pub const RING: usize = 120;
-/// Directions that are followed closer in the search for the nearest point.
-const FOLLOWED: usize = 12;
-/// What stands higher above the floor than this is no unevenness, metres.
-const UNEVEN: f32 = 0.12;
-/// Lower things are stepped over or stood on; a table is higher, a storey much higher. Metres.
-const FURNITURE: std::ops::Range<f32> = 0.25..1.45;
-/// A level surface that goes on this far all round is a floor, not a piece of furniture. Metres.
-const FLOOR_REACH: f32 = 1.0;
-/// Nothing may hang nearer above the eye than this, metres.
-const HEADROOM: f32 = 0.3;
-/// Places between the feet and the limit that are looked at from above.
-const BESIDE_STEPS: u32 = 16;
 /// Distances beyond this are no longer told in the ring, metres.
 pub const RING_END: f32 = 200.0;
 
@@ -128,178 +123,4 @@ pub fn scan_with(scene: &Scene, eye: DVec3, limits: &Limits, rays: usize) -> Cle
         over,
         ring,
     }
-}
-
-/// The floor beneath, and the furniture on it that one stands over.
-pub(super) fn ground(scene: &Scene, eye: DVec3) -> (Option<Floor>, Option<(Near, f64)>) {
-    let Some(first) = floor_below(scene, eye) else {
-        return (None, None);
-    };
-    let at = eye.as_vec3();
-    let upward = |t: u32| {
-        let [a, b, c] = scene.corners(t);
-        (b - a).cross(c - a).normalize_or_zero().y > 0.5
-    };
-    // The next floor further down, past the underside of what is first and what lies on it.
-    let below = walk(scene, at, Vec3::NEG_Y)
-        .skip(1)
-        .filter(|hit| first.y as f32 - (at.y - hit.distance) >= FURNITURE.start)
-        .find(|hit| upward(hit.triangle));
-    let Some(below) = below else {
-        return (Some(first), None);
-    };
-    let under = at.y - below.distance;
-    let height = first.y as f32 - under;
-    if !FURNITURE.contains(&height) {
-        return (Some(first), None);
-    }
-    // A podium goes on all round; a table ends.
-    let ends = headings(16).any(|h| {
-        let p = at + level(h) * FLOOR_REACH;
-        let down = free(scene, p, Vec3::NEG_Y);
-        down.is_finite() && (at.y - down) < first.y as f32 - UNEVEN
-    });
-    if !ends {
-        return (Some(first), None);
-    }
-    let top = Vec3::new(at.x, first.y as f32, at.z);
-    let floor = Floor {
-        y: f64::from(under),
-        object: scene.object_of(below.triangle),
-    };
-    let thing = near(first.object, at, top, at.y - top.y);
-    (Some(floor), Some((thing, f64::from(height))))
-}
-
-/// Whether a point belongs to the floor under the feet.
-fn is_floor(point: Vec3, floor: Option<Floor>) -> bool {
-    floor.is_some_and(|f| (point.y - f.y as f32).abs() < UNEVEN)
-}
-
-/// The nearest point of anything but the floor: by rays all round, then closer and closer round the best.
-fn nearest(scene: &Scene, eye: Vec3, floor: Option<Floor>, rays: usize) -> Option<Near> {
-    let cast = |d: Vec3| {
-        let hit = scene.hit(&TraceRay::new(eye, d))?;
-        let point = eye + d * hit.distance;
-        (!is_floor(point, floor)).then_some((hit.distance, d, hit.triangle))
-    };
-    let all: Vec<Vec3> = directions(rays).collect();
-    let mut found: Vec<(f32, Vec3, u32)> = all.par_iter().filter_map(|d| cast(*d)).collect();
-    found.sort_by(|a, b| a.0.total_cmp(&b.0));
-    // Neighbours of the best one lead to the same place: others are kept beside it.
-    let mut leads: Vec<(f32, Vec3, u32)> = Vec::new();
-    for f in found {
-        if leads.len() == FOLLOWED {
-            break;
-        }
-        if leads.iter().all(|l| l.1.dot(f.1) < 0.995) {
-            leads.push(f);
-        }
-    }
-    for lead in &mut leads {
-        let mut step = 0.03f32;
-        while step > 2e-5 {
-            let (x, y) = lead.1.any_orthonormal_pair();
-            let best = headings(8)
-                .filter_map(|a| cast((lead.1 + (x * a.cos() + y * a.sin()) * step).normalize()))
-                .min_by(|a, b| a.0.total_cmp(&b.0));
-            match best {
-                Some(b) if b.0 < lead.0 => *lead = b,
-                _ => step *= 0.5,
-            }
-        }
-    }
-    let (distance, d, triangle) = leads.into_iter().min_by(|a, b| a.0.total_cmp(&b.0))?;
-    Some(near(
-        scene.object_of(triangle),
-        eye,
-        eye + d * distance,
-        distance,
-    ))
-}
-
-/// Heights between the floor and the eye at which level rays are sent, metres.
-fn heights(eye: Vec3, floor: Option<Floor>) -> Vec<f32> {
-    let Some(floor) = floor.map(|f| f.y as f32) else {
-        return vec![eye.y];
-    };
-    let from = floor + UNEVEN;
-    let steps = (((eye.y - from) / 0.15).ceil().clamp(1.0, 40.0)) as usize;
-    (0..=steps)
-        .map(|i| from + (eye.y - from) * i as f32 / steps as f32)
-        .collect()
-}
-
-fn ring(scene: &Scene, eye: Vec3, floor: Option<Floor>) -> Vec<f32> {
-    let heights = heights(eye, floor);
-    let all: Vec<f32> = headings(RING).collect();
-    all.into_par_iter()
-        .map(|h| {
-            heights
-                .iter()
-                .map(|y| free(scene, Vec3::new(eye.x, *y, eye.z), level(h)))
-                .fold(RING_END, f32::min)
-        })
-        .collect()
-}
-
-/// The nearest thing within the limit over the ground that ends below the eye: furniture, rails, steps.
-/// Walls and all else that goes on up to the eye are told by the nearest thing.
-fn beside(scene: &Scene, eye: Vec3, floor: Option<Floor>, limit: f32) -> Option<Near> {
-    let floor_y = floor?.y as f32;
-    let mut best: Option<Near> = None;
-    let mut take = |object: u32, point: Vec3| {
-        let ground = Vec3::new(point.x - eye.x, 0.0, point.z - eye.z).length();
-        // What is straight below is told as standing over it.
-        if ground <= limit && ground > 1e-3 && best.is_none_or(|b| f64::from(ground) < b.distance) {
-            best = Some(near(object, eye, point, ground));
-        }
-    };
-    for h in headings(48) {
-        let d = level(h);
-        let wall = free(scene, eye, d);
-        // From above: tops of tables and seats.
-        for i in 1..=BESIDE_STEPS {
-            let r = limit * i as f32 / BESIDE_STEPS as f32;
-            if r >= wall {
-                break;
-            }
-            let from = eye + d * r;
-            if let Some(hit) = scene.hit(&TraceRay::new(from, Vec3::NEG_Y)) {
-                let y = from.y - hit.distance;
-                if y > floor_y + UNEVEN && y < eye.y - 0.05 {
-                    take(scene.object_of(hit.triangle), Vec3::new(from.x, y, from.z));
-                    break;
-                }
-            }
-        }
-        // From the side: backs, rails and whatever else is thin from above.
-        for y in heights(eye, floor) {
-            let from = Vec3::new(eye.x, y, eye.z);
-            if let Some(hit) = scene.hit(&TraceRay::new(from, d))
-                && hit.distance <= limit
-                && wall > hit.distance + 0.1
-                && way_is_free(scene, eye, from)
-            {
-                take(scene.object_of(hit.triangle), from + d * hit.distance);
-            }
-        }
-    }
-    best
-}
-
-/// Something above the eye within reach: straight above or a hand's breadth aside.
-fn low(scene: &Scene, eye: Vec3) -> Option<Near> {
-    let around = headings(12).map(|h| eye + level(h) * 0.12);
-    std::iter::once(eye)
-        .chain(around)
-        .filter(|p| way_is_free(scene, eye, *p))
-        .filter_map(|p| {
-            let hit = scene.hit(&TraceRay::new(p, Vec3::Y))?;
-            (hit.distance < HEADROOM).then(|| {
-                let point = p + Vec3::Y * hit.distance;
-                near(scene.object_of(hit.triangle), eye, point, hit.distance)
-            })
-        })
-        .min_by(|a, b| a.distance.total_cmp(&b.distance))
 }

@@ -1,0 +1,67 @@
+//! What work is asked to do, where that takes more than a number or a name.
+
+use crate::model::places::Pose;
+use serde::Deserialize;
+use ts_rs::TS;
+
+/// A change of a job's turn; what is absent stays.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export, optional_fields)]
+pub struct JobChange {
+    /// Whether it is on hold.
+    pub held: Option<bool>,
+    /// The job that it comes right before; 0 is the end of the queue.
+    pub before: Option<i64>,
+    /// When it may begin, Unix seconds; 0 is at once.
+    pub not_before: Option<i64>,
+}
+
+/// What a live picture shows.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export, optional_fields)]
+pub struct PreviewRequest {
+    /// Where the eye is.
+    pub pose: Pose,
+    /// Width in pixels.
+    pub width: u32,
+    /// One grey over everything but glass.
+    pub clay: Option<bool>,
+    /// Without the scene's light, many times a second: for while the viewpoint moves.
+    pub quick: Option<bool>,
+    /// Number of the light setup; the one in use if absent.
+    pub setup: Option<u32>,
+}
+
+/// A surface to be square to.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export, optional_fields)]
+pub struct SquareRequest {
+    /// Where the eye is.
+    pub pose: Pose,
+    /// Heading at which the surface was picked, degrees.
+    pub heading_deg: f64,
+    /// Pitch of it, degrees.
+    pub pitch_deg: f64,
+    /// Whether the whole object counts, by its best-fitting front, not the picked triangle alone.
+    pub whole: bool,
+    /// Distance to move to along the normal, metres; absent to turn only.
+    pub distance_m: Option<f64>,
+}
+
+/// Objects to be moved somewhere.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export, optional_fields)]
+pub struct MoveRequest {
+    /// Where the eye is.
+    pub pose: Pose,
+    /// Numbers of the objects.
+    pub objects: Vec<u32>,
+    /// Heading of their middle, degrees.
+    pub heading_deg: f64,
+    /// Pitch of it, degrees; absent to stand on the floor.
+    pub pitch_deg: Option<f64>,
+    /// Distance, metres: over the ground on the floor, else along the look.
+    pub distance_m: f64,
+    /// Whether the side that faces the eye now still will.
+    pub face: bool,
+}

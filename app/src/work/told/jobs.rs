@@ -1,0 +1,74 @@
+//! What is told of jobs and orders.
+
+use crate::model::jobs::{JobKind, JobState};
+use crate::model::orders::OrderSpec;
+use serde::Serialize;
+use ts_rs::TS;
+
+/// A job and how far it is.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct JobInfo {
+    /// Number.
+    pub id: i64,
+    /// What it makes.
+    pub kind: JobKind,
+    /// The project it belongs to, if to one.
+    pub project: Option<i64>,
+    /// Number of the order, package or picture that it makes.
+    pub makes: i64,
+    /// What it is, for people.
+    pub what: String,
+    /// Where it is.
+    pub state: JobState,
+    /// When it may begin, Unix seconds.
+    pub not_before: Option<i64>,
+    /// How often it was begun since it last came forward.
+    pub attempts: u32,
+    /// Share that is done, 0 to 1; 1 only when what it makes is there.
+    pub progress: f64,
+    /// Seconds that are left, once they can be told.
+    pub remaining_s: Option<f64>,
+    /// Time spent on it, seconds.
+    pub spent_s: f64,
+    /// Of a render: noise of what is finished, percent of the displayed value.
+    pub noise_percent: Option<f64>,
+    /// Of a render: mean number of samples of the finished pixels.
+    pub mean_samples: Option<f64>,
+    /// Why it failed, or what is to be said about it.
+    pub problem: Option<String>,
+}
+
+/// An order and how far it is.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct Order {
+    /// Number.
+    pub id: i64,
+    /// Project it belongs to.
+    pub project: i64,
+    /// The job that makes it.
+    pub job: i64,
+    /// What to render.
+    pub spec: OrderSpec,
+    /// Where it is.
+    pub state: JobState,
+    /// Share of the work that is done, 0 to 1; 1 only when the master is there.
+    pub progress: f64,
+    /// Rows that are finished strips, as (first row, number of rows).
+    pub strips: Vec<(u32, u32)>,
+    /// Remaining time, seconds, once it can be told.
+    pub remaining_s: Option<f64>,
+    /// Noise of what is finished, percent of the displayed value.
+    pub noise_percent: Option<f64>,
+    /// Mean number of samples of the finished pixels.
+    pub mean_samples: Option<f64>,
+    /// Time spent on rendering, seconds.
+    pub spent_s: f64,
+    /// Size of the master on disk, bytes.
+    pub master_bytes: Option<u64>,
+    /// Why it failed, or what is to be said of one that runs or is finished.
+    pub problem: Option<String>,
+    /// Fingerprint of its picture, once it was begun: equal pictures have equal ones, and are made once.
+    pub picture: Option<String>,
+}

@@ -1,0 +1,84 @@
+//! What work tells: derived from what is kept and from what is being done, never kept itself. The page's types are
+//! written from these, and whoever answers a request passes them on as they are.
+
+pub mod jobs;
+pub mod pictures;
+pub mod standing;
+
+use jobs::JobInfo;
+use serde::Serialize;
+use ts_rs::TS;
+
+/// Something changed on the server.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+#[serde(tag = "kind", rename_all = "lowercase")]
+pub enum Event {
+    /// A job moved on.
+    Job {
+        /// The job.
+        job: JobInfo,
+        /// Of a render: strips that were finished since it was last told, as (first row, number of rows).
+        strips: Vec<(u32, u32)>,
+    },
+    /// Jobs were removed, or their turns changed.
+    Jobs,
+    /// A project changed otherwise, e.g. its card got a picture.
+    Project {
+        /// Its number.
+        project: i64,
+    },
+    /// A picture made elsewhere came, changed or went.
+    Pictures,
+}
+
+/// What an order will take.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct Estimate {
+    /// Height in pixels.
+    pub height: u32,
+    /// Largest size the master can have, bytes.
+    pub master_bytes: u64,
+    /// Space needed while rendering, bytes, the master included.
+    pub working_bytes: u64,
+    /// Free space that no other job has spoken for, bytes.
+    pub free_bytes: Option<u64>,
+    /// Pixels per degree along the horizon.
+    pub pixels_per_degree: f64,
+    /// Memory while rendering, bytes: strips, noise removal and pictures for the screen, and the scene if it is known.
+    pub memory_bytes: u64,
+    /// The scene's part of it with its textures, bytes; nothing before it was read.
+    pub scene_bytes: Option<u64>,
+    /// What all work together may take, bytes.
+    pub memory_limit: u64,
+}
+
+impl Estimate {
+    /// What a job takes beside its scene, which claims its memory by itself, bytes.
+    pub fn job_bytes(&self) -> u64 {
+        self.memory_bytes - self.scene_bytes.unwrap_or(0)
+    }
+}
+
+/// A colour of an object mask.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct MaskEntry {
+    /// The colour as #rrggbb.
+    pub colour: String,
+    /// Name of the object.
+    pub object: String,
+}
+
+/// A picture of surroundings that was brought.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct SurroundingsFile {
+    /// Its name, for the sky.
+    pub file: String,
+    /// Its shape, e.g. latitude-longitude.
+    pub shape: String,
+    /// Odd things.
+    pub notices: Vec<String>,
+}

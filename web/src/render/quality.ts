@@ -1,0 +1,29 @@
+/** When a picture is good enough. */
+export interface Quality {
+  /** Until the noise is low enough, or the same number of samples everywhere. */
+  how: "noise" | "samples";
+  /** Noise at most, percent. */
+  noise: number;
+  /** Samples at most, per pixel. */
+  most: number;
+  /** Samples everywhere, per pixel. */
+  samples: number;
+}
+
+/** As an order starts. */
+export const QUALITY: Quality = { how: "noise", noise: 4, most: 2048, samples: 64 };
+
+/** What an order may have besides. */
+export interface More {
+  clay: boolean;
+  denoise: boolean;
+  /** Whether no sample adds more light than a bound. */
+  calm: boolean;
+  lens: boolean;
+  fstop: number;
+  /** Where it is sharp, metres. */
+  focus: number;
+}
+
+/** As an order starts. */
+export const MORE: More = { clay: false, denoise: false, calm: false, lens: false, fstop: 2.8, focus: 3 };
