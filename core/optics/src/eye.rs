@@ -47,6 +47,30 @@ impl<P: Projection> MonoEye<P> {
         }
     }
 
+    /// An eye at `position` (metres) whose right, up and backward axes in the world are given.
+    pub fn turned(position: DVec3, to_world: DMat3, projection: P) -> Self {
+        Self {
+            position,
+            to_world,
+            projection,
+        }
+    }
+
+    /// How it draws.
+    pub fn projection(&self) -> &P {
+        &self.projection
+    }
+
+    /// Where it is, metres.
+    pub fn position(&self) -> DVec3 {
+        self.position
+    }
+
+    /// A point of the world (metres) along the eye's own axes: to the right, up, and backwards.
+    pub fn to_view(&self, target: DVec3) -> DVec3 {
+        self.to_world.transpose() * (target - self.position)
+    }
+
     /// Where a point of the world (metres) appears, or `None` if it is out of view or at the eye.
     pub fn locate(&self, target: DVec3) -> Option<PicturePoint> {
         let offset = target - self.position;

@@ -12,10 +12,12 @@
 pub mod angle;
 pub mod direction;
 pub mod eye;
+pub mod length;
 pub mod neighbourhood;
 pub mod orientation;
 pub mod projection;
 pub mod resolution;
+pub mod rig;
 pub mod size;
 pub mod sun;
 
