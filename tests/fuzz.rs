@@ -224,6 +224,7 @@ fn inputs(folder: &Path) -> Vec<Input> {
         beauty: strip(),
         layers: Vec::new(),
         noise: NoiseSum::default(),
+        counts: Vec::new(),
     };
     let strip_path = folder.join("made.strip");
     strip_file::write(&strip_path, &MARK, &layered, &[]).unwrap();

@@ -1,5 +1,6 @@
 //! The data folder: where everything lies, and that only one server uses it at a time.
 
+use dome_optics::rig::Side;
 use std::fs::{File, OpenOptions};
 use std::path::{Path, PathBuf};
 
@@ -236,9 +237,40 @@ impl RenderFolder {
         self.0.join("strips")
     }
 
-    /// One finished strip.
+    /// One finished strip of the only eye, or of the left one.
     pub fn strip(&self, top: u32) -> PathBuf {
-        self.strips().join(format!("{top:06}.strip"))
+        self.strip_of(Side::Left, top)
+    }
+
+    /// One finished strip of an eye; the only eye counts as left.
+    pub fn strip_of(&self, side: Side, top: u32) -> PathBuf {
+        let eye = match side {
+            Side::Left => "",
+            Side::Right => "right-",
+        };
+        self.strips().join(format!("{eye}{top:06}.strip"))
+    }
+
+    /// A finished picture that one eye is taken over from: the same file as that order's master, so that it stays until this
+    /// picture is made. `view` is the eye that it shows there.
+    pub fn taken(&self, side: Side, view: Side) -> PathBuf {
+        self.strips()
+            .join(format!("{}-is-{}.exr", side.name(), view.name()))
+    }
+
+    /// How many samples each block took, where a noise target decided it: 32-bit numbers, row by row.
+    pub fn counts(&self) -> PathBuf {
+        self.0.join("counts.bin")
+    }
+
+    /// Such counts of a picture that one eye is taken over from.
+    pub fn taken_counts(&self, side: Side) -> PathBuf {
+        self.strips().join(format!("{}-counts.bin", side.name()))
+    }
+
+    /// The right eye's picture for the screen, of a pair.
+    pub fn display_right(&self) -> PathBuf {
+        self.0.join("display-right.jpg")
     }
 
     /// The master.

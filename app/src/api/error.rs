@@ -62,6 +62,8 @@ impl From<WorkError> for Failure {
             | WorkError::File(_)
             | WorkError::Size(_)
             | WorkError::Shape(_)
+            | WorkError::Rig(_)
+            | WorkError::Packing(_)
             | WorkError::Request(_) => Status::UnprocessableEntity,
         };
         let choices = match &e {

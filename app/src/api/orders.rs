@@ -7,6 +7,7 @@ use super::types::{Estimate, Event, Order, OrderRequest, OrderSpec, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::RenderFolder;
 use crate::model::jobs::{JobKind, NewJob};
+use crate::model::rigs::{Rig, RigKind};
 use crate::work::estimate::estimated;
 use crate::work::recipe::picture_size;
 use crate::work::rendering;
@@ -37,20 +38,24 @@ fn pass_set(names: Option<&str>) -> Result<PassSet> {
 }
 
 /// What an order of a size takes; of a `project` whose scene is in memory that counts too.
-#[get("/estimate?<width>&<shape>&<passes>&<denoise>&<project>")]
+#[get("/estimate?<width>&<shape>&<passes>&<denoise>&<eyes>&<project>")]
 async fn estimate(
     app: &Shared,
     width: u32,
     shape: Option<String>,
     passes: Option<String>,
     denoise: Option<bool>,
+    eyes: Option<u8>,
     project: Option<i64>,
 ) -> Answer<Json<Estimate>> {
     blocking(app, move |app| {
         let size = picture_size(shape.as_deref(), width)?;
         let passes = pass_set(passes.as_deref())?;
         let denoise = denoise.unwrap_or(false);
-        Ok(Json(estimated(app, &size, &passes, denoise, project)?))
+        let eyes = u32::from(eyes.unwrap_or(1).clamp(1, 2));
+        Ok(Json(estimated(
+            app, &size, &passes, denoise, eyes, project,
+        )?))
     })
     .await
 }
@@ -101,9 +106,31 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, N
     settings.other_setups.clear();
     let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
     let passes = PassSet::new(request.passes.iter().flatten().copied());
-    let size = picture_size(request.shape.as_deref(), request.width)?;
+    let rig = (request.mono != Some(true) && viewpoint.rig.kind != RigKind::Off)
+        .then(|| viewpoint.rig.clone());
+    let mut pose = viewpoint.pose;
+    let size = match &rig {
+        Some(rig) if rig.kind == RigKind::Flat => {
+            pose.pitch_deg = rig.flat.pitch_deg;
+            rig.recorded(request.width)?
+        }
+        _ => picture_size(request.shape.as_deref(), request.width)?,
+    };
+    if let Some(pair) = rig.as_ref().and_then(Rig::pair) {
+        pair.check(&size.shape)?;
+        if request
+            .shape
+            .as_deref()
+            .is_some_and(|s| s.starts_with("cube-faces"))
+        {
+            return Err(WorkError::Request(
+                "Six files of two eyes would be twelve; order the cube in one picture.".into(),
+            ));
+        }
+    }
     let denoise = request.denoise.unwrap_or(false);
-    let estimate = estimated(app, &size, &passes, denoise, Some(project))?;
+    let eyes = if rig.is_some() { 2 } else { 1 };
+    let estimate = estimated(app, &size, &passes, denoise, eyes, Some(project))?;
     let refuse = |sentence: String| Err(WorkError::Request(sentence));
     if request.denoise == Some(true) && size.shape != Shape::Equirect {
         return refuse(
@@ -166,10 +193,11 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, N
     let spec = OrderSpec {
         viewpoint: viewpoint.name,
         viewpoint_number: Some(viewpoint.id),
-        pose: viewpoint.pose,
+        pose,
         opening: viewpoint.opening,
+        rig,
         shape: size.shape.to_string(),
-        width: request.width,
+        width: size.width(),
         height: estimate.height,
         samples: request.samples,
         noise_percent: request.noise_percent,

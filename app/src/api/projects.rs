@@ -296,6 +296,7 @@ async fn card(app: &Shared, id: i64) -> Option<RangedFile> {
 fn checked(draft: &ViewpointDraft) -> Result<NewViewpoint> {
     let mut draft = draft.viewpoint();
     draft.name = check_name(&draft.name, "viewpoint")?;
+    draft.rig.check().map_err(WorkError::Request)?;
     let p = &mut draft.pose;
     let angles = [p.heading_deg, p.pitch_deg, p.roll_deg];
     if !p
@@ -365,6 +366,8 @@ fn viewpoint_label(before: &Viewpoint, after: &NewViewpoint) -> String {
         "Ride of"
     } else if before.pose.position != after.pose.position {
         "Move"
+    } else if before.rig != after.rig {
+        "Depth of"
     } else if before.opening != after.opening {
         "Opening view of"
     } else if before.pose.heading_deg != after.pose.heading_deg {
@@ -407,8 +410,12 @@ async fn set_viewpoint(
 ) -> Answer<Json<Viewpoint>> {
     blocking(app, move |app| {
         let seen = draft.version;
-        let mut draft = checked(&draft)?;
         let before = app.store.viewpoint(id, viewpoint)?;
+        let untold = draft.rig.is_none();
+        let mut draft = checked(&draft)?;
+        if untold {
+            draft.rig = before.rig.clone();
+        }
         if draft.ride.is_some() {
             draft = standing::riding(&*app.scenes.get(app, id)?, Some(&before.ride), draft)?;
         }

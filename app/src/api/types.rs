@@ -5,6 +5,7 @@ use crate::model::orders::PassShape;
 pub use crate::model::orders::{Lens, OrderSpec};
 pub use crate::model::packages::{CheckInfo, Package, PackageRequest};
 pub use crate::model::places::{NewViewpoint, Opening, Pose, Ride, Viewpoint};
+pub use crate::model::rigs::Rig;
 pub use crate::model::scenes::{ProjectCard, SceneSummary};
 pub use crate::model::settings::SceneSettings;
 pub use crate::work::asked::PreviewRequest;
@@ -30,6 +31,10 @@ pub struct ViewpointDraft {
     /// What it rides on.
     #[serde(default)]
     pub ride: Option<Ride>,
+    /// How its eyes stand; as it was, or one eye, if absent.
+    #[serde(default)]
+    #[ts(optional)]
+    pub rig: Option<Rig>,
     /// The version that was changed: if it is another one by now, the change is refused.
     #[serde(default)]
     #[ts(optional)]
@@ -45,6 +50,7 @@ impl ViewpointDraft {
             unlocked: self.unlocked,
             opening: self.opening,
             ride: self.ride.clone(),
+            rig: self.rig.clone().unwrap_or_default(),
         }
     }
 }
@@ -107,6 +113,8 @@ pub struct OrderRequest {
     pub setup: Option<u32>,
     /// Whether it is a draft.
     pub draft: Option<bool>,
+    /// One eye alone, though the viewpoint has two.
+    pub mono: Option<bool>,
     /// What is made beside the picture.
     #[ts(as = "Option<Vec<PassShape>>")]
     pub passes: Option<Vec<Pass>>,

@@ -6,6 +6,8 @@ mod diagnose;
 mod inspect;
 mod join;
 mod light_maps;
+mod pair_options;
+mod pairs;
 mod render;
 mod scene;
 mod seams;
@@ -42,7 +44,7 @@ enum Command {
     Serve(serve::ServeArgs),
     /// Render a sphere in any shape from a scene file; no server is needed
     #[command(
-        after_help = "Examples:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --noise 4\n  owl-dome render room.glb -o room.exr --sky sun:30,135 --passes depth,normal,object-mask\n  owl-dome render room.glb -o top.exr --rows 0-1023 --width 4096\n  owl-dome render room.glb -o dome.png --shape fisheye:180 --pitch 90 --width 4096"
+        after_help = "Examples:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --noise 4\n  owl-dome render room.glb -o room.exr --sky sun:30,135 --passes depth,normal,object-mask\n  owl-dome render room.glb -o top.exr --rows 0-1023 --width 4096\n  owl-dome render room.glb -o dome.png --shape fisheye:180 --pitch 90 --width 4096\n  owl-dome render room.glb -o pair.jpg --stereo panoramic --separation 63mm --close 60,80 --packing top-bottom --width 4096"
     )]
     Render(Box<render::RenderArgs>),
     /// Tell what would spoil a render before it is made; ends with status 3 if something stops it
@@ -75,6 +77,21 @@ enum Command {
     /// Put parts rendered with --rows together, to the same bytes as a whole render
     #[command(after_help = "Example:\n  owl-dome join top.exr bottom.exr -o whole.exr")]
     Join(join::JoinArgs),
+    /// Lay two eyes into one picture, or into views of an .exr
+    #[command(
+        after_help = "Examples:\n  owl-dome pair left.png right.png -o pair.jpg --packing top-bottom\n  owl-dome pair pair.exr -o wide.png --packing side-by-side:squeezed\n  owl-dome pair left.exr right.exr -o both.exr"
+    )]
+    Pair(pairs::PairArgs),
+    /// Take a picture with both eyes apart
+    #[command(
+        after_help = "Example:\n  owl-dome split pair.jpg -o left.png right.png --packing top-bottom"
+    )]
+    Split(pairs::SplitArgs),
+    /// Make an anaglyph for red-cyan glasses of two eyes
+    #[command(
+        after_help = "Example:\n  owl-dome anaglyph pair.exr -o glasses.jpg --kind least-squares"
+    )]
+    Anaglyph(pairs::AnaglyphArgs),
     /// Tell what an import of a scene understands, what it leaves out, and what is odd
     #[command(after_help = "Example:\n  owl-dome scene room.glb --json")]
     Scene(scene::SceneArgs),
@@ -114,6 +131,9 @@ pub fn run() -> ExitCode {
         Command::Seams(args) => seams::run(&args),
         Command::Shapes => convert::shapes(),
         Command::Join(args) => join::run(&args),
+        Command::Pair(args) => pairs::pair(&args),
+        Command::Split(args) => pairs::split(&args),
+        Command::Anaglyph(args) => pairs::anaglyph(&args),
         Command::Scene(args) => scene::run(&args),
         Command::Tag(args) => tag::run(&args),
         Command::Inspect(args) => inspect::run(&args),

@@ -4,12 +4,15 @@ pub(super) mod options;
 
 use super::Outcome;
 use crate::work::denoise::{Way, denoised, written};
+use crate::work::eyes::{self, Eyes};
 use crate::work::meanwhile::meanwhile;
+use crate::work::packing::{self, Laying};
 use crate::work::recipe::{Recipe, only};
 use clap::Args;
 use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{FileError, Fingerprint, Mark, PictureFormat, join, strip_file};
+use dome_files::{FileError, Fingerprint, Mark, PictureFormat, join, strip_file, views};
 use dome_imaging::{LayeredStrip, NoiseSum};
+use dome_optics::rig::{Arrangement, Packing, Rig, Side};
 use dome_optics::{Orientation, PictureSize, Shape};
 use dome_trace::{
     Control, Forecast, Illumination, ImportOptions, LightSettings, Pass, PassSet, Render, stand,
@@ -35,12 +38,44 @@ pub(super) struct RenderArgs {
 
 impl RenderArgs {
     /// Refuses what cannot be done, before anything is loaded.
-    fn check(&self) -> Result<(PictureFormat, PictureSize), Box<dyn std::error::Error>> {
+    fn check(
+        &self,
+    ) -> Result<(PictureFormat, PictureSize, Option<Rig>), Box<dyn std::error::Error>> {
         let format = PictureFormat::from_path(&self.output)?;
         let shape = self.options.shape()?;
         let size = self.options.size(shape)?;
+        let rig = self.options.pair.rig(&size.shape)?;
         let refuse = |sentence: &str| Err(sentence.into());
-        if format == PictureFormat::Jpeg && size.width() > 65_535 {
+        let (wide, _) = self
+            .laying(format)
+            .packing
+            .file_size((size.width(), size.height()));
+        if rig.is_some() {
+            let eyes_apart = matches!(shape, Shape::CubeFaces(_));
+            if eyes_apart {
+                return refuse(
+                    "Six files of two eyes would be twelve; render cube-1x6, whose faces are the same.",
+                );
+            }
+            let pair = &self.options.pair;
+            if pair.packing.is_none() && pair.eye.is_none() && format != PictureFormat::Exr {
+                return refuse(
+                    "Only .exr holds both eyes as views; say how they lie with --packing, e.g. top-bottom.",
+                );
+            }
+            let passes = self.options.passes.iter().next().is_some();
+            if passes && (format != PictureFormat::Exr || self.options.separate) {
+                return refuse(
+                    "The passes of two eyes are layers of an .exr; name the output .exr and leave --separate out.",
+                );
+            }
+            if self.options.rows.is_some() && pair.packing.is_some() {
+                return refuse(
+                    "--rows makes parts of a file with both eyes as views; leave --packing out, join, and pack with `owl-dome pair`.",
+                );
+            }
+        }
+        if format == PictureFormat::Jpeg && wide > 65_535 {
             return refuse("JPEG ends at 65535 px a side; take .exr or .png.");
         }
         if self.options.denoise && shape != Shape::Equirect {
@@ -104,12 +139,25 @@ impl RenderArgs {
             )
             .into());
         }
-        Ok((format, size))
+        Ok((format, size, rig))
+    }
+
+    /// How the eyes lie in the file: without a word both are views of an .exr, each of its own size.
+    fn laying(&self, format: PictureFormat) -> Laying {
+        let views = if format == PictureFormat::Exr {
+            Packing::MONO
+        } else {
+            Packing::TOP_BOTTOM
+        };
+        Laying {
+            packing: self.options.pair.packing.unwrap_or(views),
+            crop: 0,
+        }
     }
 }
 
 pub(super) fn run(args: &RenderArgs) -> Outcome {
-    let (format, size) = args.check()?;
+    let (format, size, rig) = args.check()?;
     if let Some(n) = args.options.threads {
         rayon::ThreadPoolBuilder::new()
             .num_threads(n.into())
@@ -161,6 +209,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     let recipe = Recipe {
         at,
         orientation,
+        rig,
         lens: args.options.fstop.zip(args.options.focus),
         size,
         quality: args.options.quality(),
@@ -180,13 +229,17 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         _ => None,
     };
     let description = recipe.describe(&scene, sky_picture);
-    let mark = Mark::still(description.fingerprint());
+    let mark = |side: Side| Mark {
+        eye: side as u32,
+        ..Mark::still(description.fingerprint())
+    };
     let wanted = &recipe.passes;
-    let eye = recipe.eye();
-    let render = recipe.render(&scene, &light, &*eye);
+    let both = eyes::of(&recipe);
+    let eyes = Eyes::new(&recipe, &scene, &light, &both);
+    let render = eyes.first();
     let mut spec = recipe.file(format, &scene);
     spec.check()?;
-    spec.description = Some(description);
+    spec.description = Some(description.clone());
     let mut files = vec![args.output.clone()];
     let (from, to) = args
         .options
@@ -194,15 +247,20 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         .map_or((0, size.height()), |(a, b)| (a, b + 1));
     spec.rows = args.options.rows.map(|_| from..to);
 
-    let progress = Progress::new(&render, from, to);
+    let progress = Progress::new(render, from, to);
     let places: Vec<_> = Render::part_places(from, to).collect();
     let rendered = |(top, rows): (u32, u32)| {
         progress.begin(top);
-        let strip = render
-            .strip(top, rows, &progress.control)
-            .map_err(|e| FileError::Request(e.to_string()))?;
-        progress.end(&strip);
-        Ok(strip)
+        let strips = match args.options.pair.eye {
+            Some(side) => eyes
+                .only(side, (top, rows), &progress.control)
+                .map(|s| vec![s]),
+            None => eyes.strips((top, rows), &progress.control),
+        };
+        let strips = strips.map_err(|e| FileError::Request(e.to_string()))?;
+        strips.iter().for_each(|s| progress.add(s));
+        progress.end(top);
+        Ok::<_, FileError>(strips)
     };
     let made = render.passes.clone();
     // Passes of their own are taken out of a whole file, which need not stay.
@@ -223,10 +281,56 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
             .tempdir_in(folder)
             .map_err(FileError::io("Writing", folder))
     };
-    let mut save = |strips: &mut dyn Iterator<Item = Result<LayeredStrip, FileError>>| {
+    let packed =
+        rig.is_some() && args.options.pair.eye.is_none() && args.options.pair.packing.is_some();
+    if args.options.pair.eye.is_some() {
+        spec.both_eyes = false;
+    }
+    // Strips hold what the passes want, of one eye or of both.
+    let joined = |strips: Vec<LayeredStrip>, passes: &PassSet| {
+        let mut eyes = strips.into_iter().map(|s| only(s, &made, passes));
+        match (eyes.next(), eyes.next()) {
+            (Some(left), Some(right)) => Ok(views::both(left, right)),
+            (Some(one), None) => Ok(one),
+            _ => Err(FileError::Request("There is no eye to see with.".into())),
+        }
+    };
+    let mut save = |strips: &mut dyn Iterator<Item = Result<Vec<LayeredStrip>, FileError>>| {
+        if rig.is_some() {
+            let master = |path: &Path,
+                          strips: &mut dyn Iterator<
+                Item = Result<Vec<LayeredStrip>, FileError>,
+            >| {
+                let whole = PictureSpec {
+                    format: PictureFormat::Exr,
+                    both_eyes: true,
+                    layers: views::layers_of_both(&wanted.layers(), spec.deep),
+                    ..spec.clone()
+                };
+                picture_file::write(path, &whole, strips.map(|s| joined(s?, wanted)))
+            };
+            if args.options.pair.eye.is_some() {
+                spec.layers = in_file.layers();
+                let strips = strips.map(|s| joined(s?, &in_file));
+                files = picture_file::write_all(&args.output, &spec, strips)?;
+            } else if packed {
+                let beside = beside()?;
+                let whole = beside.path().join("whole.exr");
+                master(&whole, strips)?;
+                let laying = args.laying(format);
+                spec.layers = in_file.layers();
+                if laying.packing.arrangement == Arrangement::Mono {
+                    spec.both_eyes = false;
+                }
+                files = packing::write(&whole, &args.output, &spec, laying, &|_| true)?;
+            } else {
+                master(&args.output, strips)?;
+            }
+            return Ok(());
+        }
         if own_files.is_empty() {
             spec.layers = in_file.layers();
-            let strips = strips.map(|s| Ok(only(s?, &made, &in_file)));
+            let strips = strips.map(|s| joined(s?, &in_file));
             files = picture_file::write_all(&args.output, &spec, strips)?;
             return Ok(());
         }
@@ -237,11 +341,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
             layers: wanted.layers(),
             ..spec.clone()
         };
-        picture_file::write(
-            &whole,
-            &everything,
-            strips.map(|s| Ok(only(s?, &made, wanted))),
-        )?;
+        picture_file::write(&whole, &everything, strips.map(|s| joined(s?, wanted)))?;
         for pass in &own_files {
             join::extract(&whole, &pass.layer(), &pass_path(&args.output, *pass))?;
         }
@@ -260,15 +360,34 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         // The strips are kept until the noise is out of all of them: a library that fails must not cost the render.
         let beside = beside()?;
         let layers = made.layers();
-        let path = |top: u32| beside.path().join(format!("{top:06}.strip"));
+        let sides: &[Side] = match args.options.pair.eye {
+            Some(_) => &[Side::Left],
+            None => recipe.sides(),
+        };
+        let path = |side: Side, top: u32| {
+            beside
+                .path()
+                .join(format!("{}-{top:06}.strip", side.name()))
+        };
         for place in &places {
-            strip_file::write(&path(place.0), &mark, &rendered(*place)?, &layers)?;
+            for (side, strip) in sides.iter().zip(rendered(*place)?) {
+                strip_file::write(&path(*side, place.0), &mark(*side), &strip, &layers)?;
+            }
         }
         let write = |way: &Way| {
-            let strips = places
-                .iter()
-                .map(|(top, _)| strip_file::read(&path(*top), &mark, &layers));
-            save(&mut denoised(strips, &made, size.height(), way, || true))
+            let mut eyes: Vec<_> = (sides.iter())
+                .map(|side| {
+                    let strips = places.iter().map(|(top, _)| {
+                        strip_file::read(&path(*side, *top), &mark(*side), &layers)
+                    });
+                    denoised(strips, &made, size.height(), way, || true)
+                })
+                .collect();
+            let mut together = std::iter::from_fn(|| {
+                let strips: Option<Vec<_>> = eyes.iter_mut().map(Iterator::next).collect();
+                Some(strips?.into_iter().collect::<Result<Vec<_>, _>>())
+            });
+            save(&mut together)
         };
         Ok::<_, FileError>(written(true, write)?.1)
     })?;
@@ -276,7 +395,11 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         eprintln!("Note: {note}");
     }
     if let Some(percent) = progress.noise().percent() {
-        let pixels = u64::from(size.width()) * u64::from(to - from);
+        let eyes = match args.options.pair.eye {
+            Some(_) => 1,
+            None => recipe.sides().len() as u64,
+        };
+        let pixels = u64::from(size.width()) * u64::from(to - from) * eyes;
         let mean = progress.noise().samples as f64 / pixels as f64;
         eprintln!(
             "Noise {percent:.1} % of the displayed value, {mean:.0} samples a pixel on average."
@@ -333,11 +456,14 @@ impl Progress {
         self.state(|s| s.current = Some((top, samples)));
     }
 
-    fn end(&self, strip: &LayeredStrip) {
+    fn add(&self, strip: &LayeredStrip) {
+        self.state(|s| s.noise.add(strip.noise));
+    }
+
+    fn end(&self, top: u32) {
         self.state(|s| {
             s.current = None;
-            s.finished.insert(strip.beauty.top);
-            s.noise.add(strip.noise);
+            s.finished.insert(top);
         });
     }
 

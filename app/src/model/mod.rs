@@ -7,5 +7,6 @@ pub mod orders;
 pub mod packages;
 pub mod pictures;
 pub mod places;
+pub mod rigs;
 pub mod scenes;
 pub mod settings;

@@ -1,6 +1,7 @@
 //! What was ordered, as it is kept.
 
 use super::places::{Opening, Pose};
+use super::rigs::Rig;
 use super::settings::SceneSettings;
 use dome_trace::Pass;
 use serde::{Deserialize, Serialize};
@@ -40,6 +41,9 @@ pub struct OrderSpec {
     /// What was to be seen first then, if it was not straight ahead.
     #[serde(default)]
     pub opening: Option<Opening>,
+    /// The pair of eyes, if there are two.
+    #[serde(default)]
+    pub rig: Option<Rig>,
     /// Shape of the picture, by its name on the command line.
     #[serde(default = "full_sphere")]
     pub shape: String,
@@ -90,6 +94,7 @@ impl OrderSpec {
             viewpoint_number: None,
             pose: Pose::default(),
             opening: None,
+            rig: None,
             shape: full_sphere(),
             width: 2,
             height: 1,

@@ -1,5 +1,6 @@
 //! Places to stand, as they are kept.
 
+use super::rigs::Rig;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -35,6 +36,9 @@ pub struct Viewpoint {
     /// What it rides on.
     #[serde(default)]
     pub ride: Option<Ride>,
+    /// How its eyes stand.
+    #[serde(default)]
+    pub rig: Rig,
     /// Another one after every change.
     #[serde(default)]
     pub version: i64,
@@ -77,6 +81,8 @@ pub struct NewViewpoint {
     pub opening: Option<Opening>,
     /// What it rides on.
     pub ride: Option<Ride>,
+    /// How its eyes stand.
+    pub rig: Rig,
 }
 
 impl NewViewpoint {
@@ -88,6 +94,7 @@ impl NewViewpoint {
             unlocked,
             opening,
             ride,
+            rig,
             ..
         } = viewpoint.clone();
         Self {
@@ -96,6 +103,7 @@ impl NewViewpoint {
             unlocked,
             opening,
             ride,
+            rig,
         }
     }
 }

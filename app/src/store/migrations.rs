@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 9] = [
+const STEPS: [&str; 10] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -186,6 +186,9 @@ const STEPS: [&str; 9] = [
         (SELECT min(v.id) FROM viewpoint v
             WHERE v.project = render_order.project AND v.name = json_extract(spec, '$.viewpoint')))
         WHERE json_valid(spec);",
+    // Pairs: the fingerprint of each eye's own picture, so that an eye that is there is not made again.
+    "ALTER TABLE render_order ADD COLUMN left_eye TEXT;
+    ALTER TABLE render_order ADD COLUMN right_eye TEXT;",
 ];
 
 /// The version this program writes.

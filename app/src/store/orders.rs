@@ -122,6 +122,29 @@ impl Store {
         found(row, "order", id)
     }
 
+    /// Remembers which picture an order makes; of a pair also the fingerprints of both eyes' own pictures.
+    pub fn set_order_eyes(&self, id: i64, left: &str, right: &str) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE render_order SET left_eye = ?2, right_eye = ?3 WHERE id = ?1",
+            params![id, left, right],
+        )?;
+        changed(rows, "order", id)
+    }
+
+    /// Finished pictures in which an eye's own picture is, newest first: each picture's fingerprint, and whether it is the
+    /// right eye there.
+    pub fn pictures_with_eye(&self, eye: &str) -> Result<Vec<(String, bool)>> {
+        let db = self.lock();
+        let mut statement = db.prepare(
+            "SELECT o.picture, o.picture <> ?1 AND coalesce(o.left_eye, '') <> ?1 FROM render_order o
+                JOIN job j ON j.kind = 'order' AND j.makes = o.id
+                WHERE j.state = 'done' AND ?1 IN (o.picture, o.left_eye, o.right_eye)
+                ORDER BY o.id DESC",
+        )?;
+        let rows = statement.query_map([eye], |r| Ok((r.get(0)?, r.get(1)?)))?;
+        Ok(rows.collect::<rusqlite::Result<_>>()?)
+    }
+
     /// Tells how noisy the finished picture is.
     pub fn set_noise(&self, id: i64, percent: Option<f64>, samples: f64) -> Result<()> {
         let rows = self.lock().execute(

@@ -4,6 +4,7 @@ use super::{NEXT_VERSION, Result, Store, StoreError, changed, found};
 use crate::model::kept;
 use crate::model::places::{NewViewpoint, Pose, Viewpoint};
 use crate::model::places::{Opening, Ride};
+use crate::model::rigs::Rig;
 use rusqlite::{Row, TransactionBehavior, params};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -14,6 +15,7 @@ use std::collections::BTreeMap;
 struct More {
     opening: Option<Opening>,
     ride: Option<Ride>,
+    rig: Rig,
 }
 
 const COLUMNS: &str = "id, name, pose, unlocked, more, version";
@@ -52,7 +54,7 @@ impl Store {
                 draft.name,
                 kept::write(&draft.pose)?,
                 draft.unlocked,
-                more(&draft.opening, &draft.ride)?
+                more(&draft.opening, &draft.ride, &draft.rig)?
             ],
         )?;
         Ok(db.last_insert_rowid())
@@ -71,7 +73,7 @@ impl Store {
                 draft.name,
                 kept::write(&draft.pose)?,
                 draft.unlocked,
-                more(&draft.opening, &draft.ride)?
+                more(&draft.opening, &draft.ride, &draft.rig)?
             ],
         )?;
         changed(rows, "viewpoint", id)
@@ -146,7 +148,7 @@ impl Store {
                     v.name,
                     kept::write(&v.pose)?,
                     v.unlocked,
-                    more(&v.opening, &v.ride)?,
+                    more(&v.opening, &v.ride, &v.rig)?,
                     place as i64 + 1,
                     known.get(&v.id).map_or(0, |version| version + 1)
                 ],
@@ -156,10 +158,11 @@ impl Store {
     }
 }
 
-fn more(opening: &Option<Opening>, ride: &Option<Ride>) -> Result<String> {
+fn more(opening: &Option<Opening>, ride: &Option<Ride>, rig: &Rig) -> Result<String> {
     Ok(kept::write(&More {
         opening: *opening,
         ride: ride.clone(),
+        rig: rig.clone(),
     })?)
 }
 
@@ -186,6 +189,7 @@ fn viewpoint((id, name, pose, unlocked, more, version): Columns) -> Result<Viewp
         unlocked,
         opening: more.opening,
         ride: more.ride,
+        rig: more.rig,
         version,
     })
 }

@@ -501,6 +501,7 @@ pub fn strips<'a>(
                 Vec::new()
             },
             noise: NoiseSum::default(),
+            counts: Vec::new(),
         })
     })
 }

@@ -37,22 +37,24 @@ fn memory_bytes(size: &PictureSize, passes: &PassSet, denoise: bool) -> u64 {
     strip + if denoise { band } else { 0 } + screen + (24 << 20)
 }
 
-/// Everything that an order will take; of a project whose scene is in memory that counts too.
+/// Everything that an order of one eye or two will take; of a project whose scene is in memory that counts too.
 pub fn estimated(
     app: &App,
     size: &PictureSize,
     passes: &PassSet,
     denoise: bool,
+    eyes: u32,
     project: Option<i64>,
 ) -> Result<Estimate> {
+    let eyes = u64::from(eyes);
     let scene_bytes = project.and_then(|p| app.scenes.bytes(p));
     Ok(Estimate {
         height: size.height(),
-        master_bytes: master_bytes(size, passes),
-        working_bytes: working_bytes(size, passes, denoise),
+        master_bytes: eyes * master_bytes(size, passes),
+        working_bytes: eyes * working_bytes(size, passes, denoise),
         free_bytes: app.free_for_new()?,
         pixels_per_degree: size.shape.sphere_width(size.width()) / 360.0,
-        memory_bytes: memory_bytes(size, passes, denoise) + scene_bytes.unwrap_or(0),
+        memory_bytes: eyes * memory_bytes(size, passes, denoise) + scene_bytes.unwrap_or(0),
         scene_bytes,
         memory_limit: budget::limit(),
     })

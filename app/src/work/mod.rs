@@ -7,11 +7,13 @@ pub mod denoise;
 pub mod diagnose;
 pub mod estimate;
 pub mod events;
+pub mod eyes;
 pub mod history;
 pub mod jobs;
 pub mod large;
 pub mod meanwhile;
 pub mod package;
+pub mod packing;
 pub mod passes;
 pub mod picture_jobs;
 pub mod pictures;
@@ -84,6 +86,12 @@ pub enum WorkError {
     /// A shape, or a size that it does not have.
     #[error(transparent)]
     Shape(#[from] dome_optics::ShapeError),
+    /// Two eyes that cannot be.
+    #[error(transparent)]
+    Rig(#[from] dome_optics::rig::RigError),
+    /// A packing, or a size that it does not have.
+    #[error(transparent)]
+    Packing(#[from] dome_optics::rig::PackingError),
     /// A request that makes no sense.
     #[error("{0}")]
     Request(String),

@@ -3,8 +3,9 @@
 
 use crate::model::orders::OrderSpec;
 use dome_files::picture_file::PictureSpec;
-use dome_files::{Description, Fingerprint, PictureFormat};
+use dome_files::{Description, Fingerprint, PictureFormat, views};
 use dome_imaging::LayeredStrip;
+use dome_optics::rig::{Rig, Side};
 use dome_optics::{Eye, LensEye, MonoEye, Orientation, PanoramaSize, PictureSize, Shape};
 use dome_trace::passes::mask_table;
 use dome_trace::{
@@ -19,6 +20,8 @@ pub struct Recipe {
     pub at: DVec3,
     /// How it is turned.
     pub orientation: Orientation,
+    /// The pair of eyes, if there are two.
+    pub rig: Option<Rig>,
     /// f-number of a 50 mm lens and distance at which it is sharp, metres; without it everything is sharp.
     pub lens: Option<(f64, f64)>,
     /// Shape and size.
@@ -47,6 +50,9 @@ pub struct Recipe {
     pub occlusion_m: f32,
 }
 
+/// What tells the seed of a pair's second eye from that of the first.
+const OTHER_EYE: u32 = 0x5eed_0e1e;
+
 /// The passes that strips hold: those that are wanted, and what guides denoising.
 pub fn strip_passes(wanted: &PassSet, denoise: bool) -> PassSet {
     let guides = [Pass::Albedo, Pass::Normal].into_iter();
@@ -60,6 +66,7 @@ impl Recipe {
         Ok(Self {
             at: spec.pose.position.into(),
             orientation: super::preview::orientation(&spec.pose),
+            rig: spec.rig.as_ref().and_then(|rig| rig.pair()),
             lens: spec.lens.map(|l| (l.fstop, l.focus_m)),
             size: picture_size(Some(&spec.shape), spec.width)?,
             quality: match spec.noise_percent {
@@ -91,34 +98,97 @@ impl Recipe {
         strip_passes(&self.passes, self.denoise)
     }
 
-    /// The eye.
-    pub fn eye(&self) -> Box<dyn Eye> {
-        let plain = MonoEye::new(self.at, self.orientation, self.size.shape);
-        match self.lens {
-            Some((fstop, focus_m)) => Box::new(LensEye::new(plain, fstop, focus_m)),
-            None => Box::new(plain),
+    /// The eyes that its picture has: the only one counts as left.
+    pub fn sides(&self) -> &'static [Side] {
+        match self.rig {
+            Some(_) => &Side::BOTH,
+            None => &[Side::Left],
         }
     }
 
-    /// The render of a placed scene in some light, seen by the recipe's own eye.
+    /// An eye of it.
+    pub fn eye(&self, side: Side) -> Box<dyn Eye> {
+        let shape = self.size.shape;
+        let plain = match &self.rig {
+            Some(rig) => rig.eye(side, self.at, self.orientation, shape),
+            None => Box::new(MonoEye::new(self.at, self.orientation, shape)),
+        };
+        match self.lens {
+            Some((fstop, focus_m)) => Box::new(LensEye::new(plain, fstop, focus_m)),
+            None => plain,
+        }
+    }
+
+    /// The eye whose picture is what one eye alone sees: of a pair the one on the viewpoint, if one stands there.
+    fn is_alone(&self, side: Side) -> bool {
+        (self.rig.as_ref()).is_none_or(|rig| rig.alone() == Some(side))
+    }
+
+    /// The seed of an eye: noise that is the same in both would look like a pattern on the screen.
+    fn seed_of(&self, side: Side) -> u32 {
+        let second = match self.rig.as_ref().and_then(Rig::alone) {
+            Some(alone) => side != alone,
+            None => side == Side::Right,
+        };
+        if self.rig.is_some() && second {
+            self.seed ^ OTHER_EYE
+        } else {
+            self.seed
+        }
+    }
+
+    /// The render of a placed scene in some light, seen by one of the recipe's own eyes.
     pub fn render<'a>(
         &self,
         scene: &'a Scene,
         light: &'a Illumination,
         eye: &'a dyn Eye,
+        side: Side,
     ) -> Render<'a> {
+        let seed = self.seed_of(side);
         Render {
             passes: self.strip_passes(),
             clay: self.clay,
             clamp: self.clamp,
             occlusion_radius: self.occlusion_m,
-            ..Render::new(scene, light, eye, self.size, self.quality, self.seed)
+            ..Render::new(scene, light, eye, self.size, self.quality, seed)
         }
     }
 
     /// What determines the picture's pixels, line by line. `sky_picture` is the fingerprint of the picture that surrounds the
     /// scene, if one does.
     pub fn describe(&self, scene: &Scene, sky_picture: Option<Fingerprint>) -> Description {
+        let mut d = self.describe_one(scene, sky_picture, self.seed);
+        if let Some(rig) = &self.rig {
+            d.line("pair", rig);
+        }
+        d
+    }
+
+    /// The same of one eye's own picture. The eye of a pair that sees what one eye alone sees has the picture of that one,
+    /// and is not made twice.
+    pub fn describe_eye(
+        &self,
+        side: Side,
+        scene: &Scene,
+        sky_picture: Option<Fingerprint>,
+    ) -> Description {
+        let mut d = self.describe_one(scene, sky_picture, self.seed_of(side));
+        if let Some(rig) = &self.rig
+            && !self.is_alone(side)
+        {
+            d.line("pair", rig);
+            d.line("side", format!("{} eye of the pair", side.name()));
+        }
+        d
+    }
+
+    fn describe_one(
+        &self,
+        scene: &Scene,
+        sky_picture: Option<Fingerprint>,
+        seed: u32,
+    ) -> Description {
         let mut d = Description::default();
         d.line("engine", ENGINE);
         d.line("scene", scene.content());
@@ -160,7 +230,7 @@ impl Recipe {
                 }
             },
         );
-        d.line("seed", self.seed);
+        d.line("seed", seed);
         let names: Vec<_> = self.passes.iter().map(Pass::name).collect();
         d.line("passes", format!("beauty {}", names.join(" ")).trim_end());
         if self.passes.has(Pass::AmbientOcclusion) {
@@ -188,6 +258,10 @@ impl Recipe {
         spec.shape = self.size.shape;
         spec.tilted(&self.orientation);
         spec.layers = self.passes.layers();
+        if self.rig.is_some() && format == PictureFormat::Exr {
+            spec.both_eyes = true;
+            spec.layers = views::layers_of_both(&spec.layers, spec.deep);
+        }
         spec.comments = (self.passes.has(Pass::ObjectMask)).then(|| mask_table(scene));
         spec
     }

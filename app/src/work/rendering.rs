@@ -2,6 +2,8 @@
 
 use super::convert;
 use super::denoise::{Way, denoised, written};
+use super::eyes::{self, Eyes};
+use super::packing;
 use super::recipe::{Recipe, only};
 use super::running::{Ended, RenderMeter, Running};
 use super::screen::{CARD_WIDTH, DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
@@ -10,21 +12,38 @@ use super::{App, Result, WorkError};
 use crate::folder::{RenderFolder, remove};
 use crate::model::orders::OrderSpec;
 use crate::store::OrderRow;
+use dome_files::exr_picture::ExrStrips;
 use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{Description, FileError, Mark, PictureFormat, exr_picture::ExrStrips, strip_file};
+use dome_files::{Description, FileError, Fingerprint, Mark, PictureFormat, strip_file, views};
+use dome_imaging::pair::Strips;
 use dome_imaging::scale::Shrink;
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Picture, Strip};
 use dome_optics::Shape;
-use dome_trace::{Control, Forecast, Render, Scene, Stopped};
-use std::collections::BTreeSet;
+use dome_optics::rig::{Rig, Side};
+use dome_trace::{Control, Forecast, Quality, Render, Scene, Stopped};
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Instant;
 
-/// The strips that are on disk.
+/// The strips that are on disk, of every eye that is rendered.
 pub(super) fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u32, u32)> {
+    let sides: Vec<Side> = match &spec.rig {
+        Some(_) => (Side::BOTH.into_iter())
+            .filter(|side| taken(files, *side).is_none())
+            .collect(),
+        None => vec![Side::Left],
+    };
     Render::strip_places(spec.height)
-        .filter(|(top, _)| files.strip(*top).exists())
+        .filter(|(top, _)| sides.iter().all(|s| files.strip_of(*s, *top).exists()))
         .collect()
+}
+
+/// The finished picture that an eye is taken over from, and the eye that it shows there.
+fn taken(files: &RenderFolder, side: Side) -> Option<(PathBuf, Side)> {
+    (Side::BOTH.into_iter())
+        .map(|view| (files.taken(side, view), view))
+        .find(|(path, _)| path.exists())
 }
 
 /// Renders the order of a job to its end or until it is stopped.
@@ -48,7 +67,7 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let (scene, light, sky) = read?;
     let description = recipe.describe(&scene, sky);
     let job = Job {
-        mark: Mark::still(description.fingerprint()),
+        picture: description.fingerprint(),
         files: app
             .folder
             .render(Some(&description.fingerprint().to_string())),
@@ -59,6 +78,14 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     if let Some(note) = &begun_anew {
         running.patiently(|| app.store.note_on_job(row.job, Some(note)))?;
         app.tell_job(row.job);
+    }
+    if recipe.rig.is_some() {
+        let [left, right] = Side::BOTH
+            .map(|side| (recipe.describe_eye(side, &scene, sky).fingerprint()).to_string());
+        running.patiently(|| app.store.set_order_eyes(row.id, &left, &right))?;
+        if !job.files.master().exists() {
+            take_over(app, &job, [&left, &right])?;
+        }
     }
     if job.files.master().exists() {
         // Another order made this very picture.
@@ -73,22 +100,23 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
         return Ok(Ended::Done(begun_anew));
     }
 
-    let eye = recipe.eye();
-    let render = recipe.render(&scene, &light, &*eye);
-    let layers = render.passes.layers();
-    let width = recipe.size.width();
+    let both = eyes::of(&recipe);
+    let eyes = Eyes::new(&recipe, &scene, &light, &both);
+    let layers = recipe.strip_passes().layers();
     let places: Vec<_> = Render::strip_places(recipe.size.height()).collect();
-    let mut finished = BTreeSet::new();
+    let mut done = Finished::new(&job, &layers)?;
     let (mut noise, mut pixels) = (NoiseSum::default(), 0);
-    for &(top, rows) in &places {
-        let kept = read_strip(&job.files, &job.mark, (top, rows), width, &layers);
-        if let Some(strip) = kept {
-            finished.insert(top);
-            noise.add(strip.noise);
-            pixels += u64::from(rows) * u64::from(width);
+    let mut finished = BTreeSet::new();
+    for &place in &places {
+        for strip in done.read(place) {
+            noise.add(strip);
+            pixels += job.pixels(place);
+        }
+        if done.missing(place.0).is_empty() {
+            finished.insert(place.0);
         }
     }
-    let forecast = Forecast::look(&render, &places, &running.control);
+    let forecast = Forecast::look(eyes.first(), &places, &running.control);
     let earlier = forecast.share(|top| finished.contains(&top), None);
     let missing: Vec<_> = places
         .iter()
@@ -105,20 +133,30 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     });
 
     let mut came_forward = false;
-    for (top, rows) in missing {
+    for place in missing {
+        let (top, _) = place;
         let before = running.control.samples_done();
         running.with_render(|r| r.current = Some((top, before)));
-        let Ok(strip) = render.strip(top, rows, &running.control) else {
+        let Ok(strips) = done.render(&eyes, place, &running.control) else {
             return Ok(Ended::Stopped);
         };
-        strip_file::write(&job.files.strip(top), &job.mark, &strip, &layers)?;
+        for (side, strip) in &strips {
+            strip_file::write(
+                &job.files.strip_of(*side, top),
+                &job.mark(*side),
+                strip,
+                &layers,
+            )?;
+        }
         running.with_render(|r| {
             r.current = None;
             r.finished.insert(top);
-            r.noise.add(strip.noise);
-            r.pixels += u64::from(rows) * u64::from(width);
+            for (_, strip) in &strips {
+                r.noise.add(strip.noise);
+                r.pixels += job.pixels(place);
+            }
         });
-        running.finished((top, rows));
+        running.finished(place);
         if !came_forward {
             // A comfort; a database that somebody else holds is not waited for.
             let _ = app.store.came_forward(row.job);
@@ -127,23 +165,197 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     }
     // A stop leaves the strips; only the writing is given up.
     let note = write_master(&job, &description, &places, &running.control)?;
+    done.keep_counts(&places)?;
     let (percent, samples) = running.noise();
     running.patiently(|| app.store.set_noise(row.id, percent, samples.unwrap_or(0.0)))?;
     make_pictures(app, row.project, &job, &running.control)?;
     remove(&job.files.strips());
     let notes: Vec<String> = begun_anew
         .into_iter()
+        .chain(done.told())
         .chain(note.map(String::from))
         .collect();
     Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
 }
 
+/// Looks for finished pictures in which an eye's own picture is, and holds on to them: links to their files stay whatever
+/// becomes of their orders. What was rendered of such an eye before is of no use any more.
+fn take_over(app: &App, job: &Job, eyes: [&str; 2]) -> Result<()> {
+    let counted = matches!(job.recipe.quality, Quality::Noise { .. });
+    for (side, eye) in Side::BOTH.into_iter().zip(eyes) {
+        if taken(&job.files, side).is_some() || job.files.strip_of(side, 0).exists() {
+            continue;
+        }
+        for (picture, is_right) in app.store.pictures_with_eye(eye)? {
+            let from = app.folder.render(Some(&picture));
+            let view = if is_right { Side::Right } else { Side::Left };
+            // The other eye takes at least as many samples, so they must be known.
+            let counts = job.files.taken_counts(side);
+            if counted && std::fs::hard_link(from.counts(), &counts).is_err() && !counts.exists() {
+                continue;
+            }
+            if std::fs::hard_link(from.master(), job.files.taken(side, view)).is_ok() {
+                break;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// What is finished of a picture's eyes while it is made.
+struct Finished<'a> {
+    job: &'a Job<'a>,
+    layers: &'a [LayerSpec],
+    /// Eyes whose picture is taken over, with the counts of its blocks.
+    taken: Vec<(Side, Vec<u32>)>,
+    /// Strips that are there: eye, first row, counts of their blocks.
+    there: BTreeMap<(Side, u32), Vec<u32>>,
+}
+
+impl<'a> Finished<'a> {
+    fn new(job: &'a Job, layers: &'a [LayerSpec]) -> Result<Self> {
+        let mut all = Vec::new();
+        for side in job.sides() {
+            if taken(&job.files, *side).is_some() {
+                let counts = std::fs::read(job.files.taken_counts(*side)).unwrap_or_default();
+                let counts = counts
+                    .chunks_exact(4)
+                    .map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]));
+                all.push((*side, counts.collect()));
+            }
+        }
+        Ok(Self {
+            job,
+            layers,
+            taken: all,
+            there: BTreeMap::new(),
+        })
+    }
+
+    /// Reads what is there of some rows; gives the noise of each strip.
+    fn read(&mut self, place: (u32, u32)) -> Vec<NoiseSum> {
+        let width = self.job.recipe.size.width();
+        let mut sums = Vec::new();
+        for side in self.job.sides() {
+            let path = self.job.files.strip_of(*side, place.0);
+            let kept = read_strip(&path, &self.job.mark(*side), place, width, self.layers);
+            if let Some(strip) = kept {
+                sums.push(strip.noise);
+                self.there.insert((*side, place.0), strip.counts);
+            }
+        }
+        sums
+    }
+
+    fn is_taken(&self, side: Side) -> bool {
+        self.taken.iter().any(|t| t.0 == side)
+    }
+
+    /// The eyes that still have to be rendered from a row on.
+    fn missing(&self, top: u32) -> Vec<Side> {
+        (self.job.sides().iter().copied())
+            .filter(|s| !self.is_taken(*s) && !self.there.contains_key(&(*s, top)))
+            .collect()
+    }
+
+    /// The counts of an eye's blocks in some rows.
+    fn counts(&self, side: Side, (top, rows): (u32, u32)) -> Vec<u32> {
+        if let Some((_, all)) = self.taken.iter().find(|t| t.0 == side) {
+            let across = all.len() / (self.job.recipe.size.height() as usize).max(1);
+            let rows = top as usize * across..(top + rows) as usize * across;
+            return all.get(rows).unwrap_or_default().to_vec();
+        }
+        self.there.get(&(side, top)).cloned().unwrap_or_default()
+    }
+
+    /// Renders what is missing of some rows.
+    fn render(
+        &mut self,
+        eyes: &Eyes,
+        place: (u32, u32),
+        control: &Control,
+    ) -> std::result::Result<Vec<(Side, LayeredStrip)>, Stopped> {
+        let missing = self.missing(place.0);
+        let rig = self.job.recipe.rig.as_ref();
+        let strips = match (&missing[..], rig.and_then(Rig::alone)) {
+            // One eye of a pair is there: that on the viewpoint needs nothing of the other, the other its counts.
+            ([side], Some(alone)) => {
+                let least = match *side == alone {
+                    true => Vec::new(),
+                    false => self.counts(alone, place),
+                };
+                vec![(*side, eyes.strip_of(*side, place, &least, control)?)]
+            }
+            _ => (self.job.sides().iter().copied())
+                .zip(eyes.strips(place, control)?)
+                .filter(|(side, _)| missing.contains(side))
+                .collect(),
+        };
+        for (side, strip) in &strips {
+            self.there.insert((*side, place.0), strip.counts.clone());
+        }
+        Ok(strips)
+    }
+
+    /// Keeps the counts of the eye whose picture is that of one eye alone: others may be made beside it later.
+    fn keep_counts(&self, places: &[(u32, u32)]) -> Result<()> {
+        let recipe = self.job.recipe;
+        let side = match &recipe.rig {
+            None => Side::Left,
+            Some(rig) => match rig.alone() {
+                Some(side) => side,
+                None => return Ok(()),
+            },
+        };
+        let counts: Vec<u8> = (places.iter())
+            .flat_map(|place| self.counts(side, *place))
+            .flat_map(u32::to_le_bytes)
+            .collect();
+        if !counts.is_empty() {
+            dome_files::atomic::write_bytes(&self.job.files.counts(), &counts)?;
+        }
+        Ok(())
+    }
+
+    /// What is said of eyes that were taken over.
+    fn told(&self) -> Option<String> {
+        let names: Vec<_> = self.taken.iter().map(|t| t.0.name()).collect();
+        match &names[..] {
+            [] => None,
+            [one] => Some(format!(
+                "The {one} eye was taken over from a finished picture."
+            )),
+            _ => Some("Both eyes were taken over from finished pictures.".into()),
+        }
+    }
+}
+
 /// A picture on its way: which it is, how it is made, where its files lie.
 struct Job<'a> {
-    mark: Mark,
+    picture: Fingerprint,
     files: RenderFolder,
     recipe: &'a Recipe,
     scene: &'a Scene,
+}
+
+impl Job<'_> {
+    /// Its eyes; the only one counts as left.
+    fn sides(&self) -> &'static [Side] {
+        self.recipe.sides()
+    }
+
+    /// The mark of an eye's strips.
+    fn mark(&self, side: Side) -> Mark {
+        Mark {
+            eye: side as u32,
+            ..Mark::still(self.picture)
+        }
+    }
+
+    /// Pixels of some rows of one eye.
+    fn pixels(&self, (_, rows): (u32, u32)) -> u64 {
+        u64::from(rows) * u64::from(self.recipe.size.width())
+    }
 }
 
 /// Makes the picture's place and remembers that the order makes this picture. If it made another one before, what was
@@ -196,12 +408,24 @@ fn write_master(
         ..job.recipe.file(PictureFormat::Exr, job.scene)
     };
     let height = job.recipe.size.height();
-    let write = |way: &Way| {
-        let strips = places.iter().map(|(top, _)| {
+    let own = wanted.layers();
+    let eye = |side: Side, way: &Way| -> dome_files::error::Result<Strips<'_, FileError>> {
+        if let Some((path, view)) = taken(&job.files, side) {
+            let strips = packing::eye(&path, view, &own, 0)?;
+            return Ok(Box::new(strips.map(|strip| {
+                if control.is_stopped() {
+                    return Err(FileError::Request(Stopped.to_string()));
+                }
+                strip
+            })));
+        }
+        let layers = layers.clone();
+        let strips = places.iter().map(move |(top, _)| {
             if control.is_stopped() {
                 return Err(FileError::Request(Stopped.to_string()));
             }
-            strip_file::read(&job.files.strip(*top), &job.mark, &layers).map_err(|e| match e {
+            let path = job.files.strip_of(side, *top);
+            strip_file::read(&path, &job.mark(side), &layers).map_err(|e| match e {
                 FileError::Damaged { .. } => FileError::Request(format!(
                     "The finished strip at row {top} was damaged on the disk; Resume renders it again."
                 )),
@@ -209,8 +433,18 @@ fn write_master(
             })
         });
         let strips = denoised(strips, &made, height, way, || !control.is_stopped());
-        let strips = strips.map(|s| Ok(only(s?, &made, wanted)));
-        picture_file::write(&job.files.master(), &picture, strips)
+        let (made, wanted) = (made.clone(), wanted.clone());
+        Ok(Box::new(strips.map(move |s| Ok(only(s?, &made, &wanted)))))
+    };
+    let write = |way: &Way| {
+        let left = eye(Side::Left, way)?;
+        if job.recipe.rig.is_none() {
+            return picture_file::write(&job.files.master(), &picture, left);
+        }
+        let both = left
+            .zip(eye(Side::Right, way)?)
+            .map(|(left, right)| Ok(views::both(left?, right?)));
+        picture_file::write(&job.files.master(), &picture, both)
     };
     Ok(written(job.recipe.denoise, write)?.1)
 }
@@ -220,13 +454,14 @@ fn write_master(
 fn make_pictures(app: &App, project: i64, job: &Job, control: &Control) -> Result<()> {
     let master = job.files.master();
     let size = job.recipe.size;
-    let flat = |width| {
-        shrink(
-            ExrStrips::open(&master)?,
-            (size.width(), size.height()),
-            width,
-        )
+    let smaller = |strips: ExrStrips, width| {
+        let strips = strips.map(|strip| match control.is_stopped() {
+            true => Err(FileError::Request(Stopped.to_string())),
+            false => strip,
+        });
+        shrink(strips, (size.width(), size.height()), width)
     };
+    let flat = |width| smaller(ExrStrips::open(&master)?, width);
     let small = if size.shape == Shape::Equirect {
         flat(DISPLAY_WIDTH)?
     } else {
@@ -240,6 +475,11 @@ fn make_pictures(app: &App, project: i64, job: &Job, control: &Control) -> Resul
         convert::sphere(&loaded, natural.width().min(DISPLAY_WIDTH) & !1)
     };
     save_jpeg(&job.files.display(), &small)?;
+    if job.recipe.rig.is_some() && size.shape == Shape::Equirect {
+        let right = views::colour_channels(Side::Right);
+        let right = smaller(ExrStrips::open_channels(&master, right)?, DISPLAY_WIDTH)?;
+        save_jpeg(&job.files.display_right(), &right)?;
+    }
     save_jpeg(
         &app.folder.card(project),
         &dome_imaging::scale::shrink_to_width(&small, CARD_WIDTH),
@@ -250,51 +490,72 @@ fn make_pictures(app: &App, project: i64, job: &Job, control: &Control) -> Resul
 
 /// A strip of a picture if it is there, whole, and the one that belongs there.
 fn read_strip(
-    files: &RenderFolder,
+    path: &Path,
     mark: &Mark,
     (top, rows): (u32, u32),
     width: u32,
     layers: &[LayerSpec],
 ) -> Option<LayeredStrip> {
-    let path = files.strip(top);
     let strip = path
         .exists()
-        .then(|| strip_file::read(&path, mark, layers))?
+        .then(|| strip_file::read(path, mark, layers))?
         .ok()?;
     let beauty = &strip.beauty;
     (beauty.top == top && beauty.rows() == rows && beauty.width == width).then_some(strip)
 }
 
-/// The mark of an order's strips.
-fn mark_of(row: &OrderRow) -> Result<Mark> {
+/// The eye whose strips are shown while an order is made: the left one, unless it is taken over.
+fn shown(files: &RenderFolder) -> Side {
+    match taken(files, Side::Left) {
+        Some(_) => Side::Right,
+        None => Side::Left,
+    }
+}
+
+/// The mark of an eye's strips of an order.
+fn mark_of(row: &OrderRow, side: Side) -> Result<Mark> {
     let picture = row.picture.as_deref().unwrap_or_default();
-    Ok(Mark::still(picture.parse()?))
+    Ok(Mark {
+        eye: side as u32,
+        ..Mark::still(picture.parse()?)
+    })
 }
 
 /// A finished strip of an order as the screen shows it, if it is there.
 pub fn strip_of(app: &App, id: i64, top: u32) -> Result<Option<Strip>> {
     let row = app.store.order(id)?;
-    let path = row.files(&app.folder).strip(top);
+    let files = row.files(&app.folder);
+    let side = shown(&files);
+    let path = files.strip_of(side, top);
     if !path.exists() {
         return Ok(None);
     }
     let layers = Recipe::of_order(&row.spec)?.strip_passes().layers();
-    let strip = strip_file::read(&path, &mark_of(&row)?, &layers)?;
+    let strip = strip_file::read(&path, &mark_of(&row, side)?, &layers)?;
     Ok(Some(strip.beauty))
 }
 
 /// What is finished of an order's picture, as the screen shows it; the rest is grey. One answer for hundreds of strips.
 pub fn finished_picture(app: &App, id: i64) -> Result<Picture> {
     let row = app.store.order(id)?;
-    let (files, mark) = (row.files(&app.folder), mark_of(&row));
+    let files = row.files(&app.folder);
+    let side = shown(&files);
+    let mark = mark_of(&row, side);
     let spec = row.spec;
     let layers = Recipe::of_order(&spec)?.strip_passes().layers();
     let across = spec.width.min(DISPLAY_WIDTH);
     let down = (u64::from(across) * u64::from(spec.height) / u64::from(spec.width.max(1))) as u32;
     let mut shrink = Shrink::new((spec.width, spec.height), (across, down.max(1)));
     for place in Render::strip_places(spec.height) {
-        let strip = (mark.as_ref().ok())
-            .and_then(|mark| read_strip(&files, mark, place, spec.width, &layers));
+        let strip = (mark.as_ref().ok()).and_then(|mark| {
+            read_strip(
+                &files.strip_of(side, place.0),
+                mark,
+                place,
+                spec.width,
+                &layers,
+            )
+        });
         let beauty = strip.map_or_else(
             || Strip {
                 top: place.0,

@@ -54,6 +54,10 @@ pub struct ExrMeta {
     pub comments: Option<String>,
     /// What determines the picture.
     pub description: Option<Description>,
+    /// Whether both eyes are in the file, as `views.rs` tells.
+    pub both_eyes: bool,
+    /// Whether several pictures lie packed in this one, which is then no sphere of its own.
+    pub packed: bool,
 }
 
 impl Default for ExrMeta {
@@ -64,6 +68,8 @@ impl Default for ExrMeta {
             pose_heading_deg: None,
             comments: None,
             description: None,
+            both_eyes: false,
+            packed: false,
         }
     }
 }
@@ -130,6 +136,11 @@ struct Column {
     source: Source,
 }
 
+/// Whether a channel is of the picture itself, in the only view or in the right eye's.
+fn is_colour(name: &str) -> bool {
+    matches!(name.rsplit_once('.'), None | Some(("right", _)))
+}
+
 /// The channels in the order of the format: by the bytes of their names.
 fn columns(layers: &[LayerSpec], float: bool) -> Vec<Column> {
     let mut columns: Vec<Column> = ["R", "G", "B"]
@@ -168,7 +179,10 @@ where
         } else {
             SampleType::F16
         };
-        ChannelDescription::named(Text::new_or_panic(&c.name), kind)
+        // Colour in any view is meant for the eye; whatever else a layer holds is not.
+        let last = c.name.rsplit('.').next().unwrap_or_default();
+        let linear = !["R", "G", "B"].contains(&last) || !is_colour(&c.name);
+        ChannelDescription::new(Text::new_or_panic(&c.name), kind, linear)
     });
     let mut header = Header::new(
         Text::from("panorama"),
@@ -188,10 +202,13 @@ where
     header.own_attributes.layer_name = None; // one layer needs no name
     header.own_attributes.software_name = Some(Text::from(crate::SOFTWARE));
     header.own_attributes.environment_map = match spec.meta.shape {
+        _ if spec.meta.packed => None,
         Shape::Equirect => Some(EnvironmentMap::LatitudeLongitude),
         Shape::Cube(layout) if layout == CubeLayout::openexr() => Some(EnvironmentMap::Cube),
         _ => None,
     };
+    header.own_attributes.multi_view_names =
+        (spec.meta.both_eyes).then(|| crate::views::VIEWS.map(Text::from).into());
     header.own_attributes.comments = spec.meta.comments.as_deref().and_then(text);
     header.shared_attributes.chromaticities = Some(Chromaticities {
         // Rec. ITU-R BT.709 with D65.

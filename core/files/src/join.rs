@@ -97,6 +97,7 @@ pub fn join(parts: &[PathBuf], to: &Path) -> Result<()> {
                 pose_heading_deg: whole.pose_heading_deg,
                 comments: whole.comments.clone(),
                 description: whole.description.clone(),
+                both_eyes: whole.has_both_eyes(),
                 ..ExrMeta::default()
             },
         )
@@ -172,6 +173,7 @@ impl Iterator for Layered {
             },
             layers,
             noise: NoiseSum::default(),
+            counts: Vec::new(),
         }))
     }
 }
@@ -206,6 +208,7 @@ pub fn extract(from: &Path, layer: &LayerSpec, to: &Path) -> Result<()> {
             },
             beauty,
             noise: NoiseSum::default(),
+            counts: Vec::new(),
         })
     });
     write_file(to, &spec, strips)

@@ -10,6 +10,7 @@ pub mod decode;
 pub mod error;
 pub mod exif;
 pub mod exr_picture;
+pub mod eyes_in;
 pub mod face_frames;
 pub mod faces;
 pub mod fingerprint;
@@ -28,6 +29,7 @@ pub mod rows;
 pub mod scratch;
 pub mod strip_file;
 pub mod tag;
+pub mod views;
 pub mod words;
 pub mod xmp;
 

@@ -8,6 +8,7 @@ use crate::jpeg;
 use crate::pano::{Part, TagRequest};
 use crate::{atomic, png, radiance, xmp};
 use dome_imaging::{LayerSpec, LayeredStrip, Strip, StripError, Tone};
+use dome_optics::rig::{Arrangement, Packing};
 use dome_optics::{Orientation, Shape};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
@@ -37,6 +38,10 @@ pub struct PictureSpec {
     pub comments: Option<String>,
     /// What an OpenEXR says determined the picture.
     pub description: Option<Description>,
+    /// How two eyes lie in the picture: then it is no sphere to a viewer of one eye, and its words say what it is.
+    pub packing: Packing,
+    /// Whether an OpenEXR holds both eyes: its layers are then those of `views::layers_of_both`.
+    pub both_eyes: bool,
     /// Rows of a part of the picture, which only OpenEXR can hold; without it the whole.
     pub rows: Option<Range<u32>>,
 }
@@ -59,6 +64,8 @@ impl PictureSpec {
             layers: Vec::new(),
             comments: None,
             description: None,
+            packing: Packing::MONO,
+            both_eyes: false,
             rows: None,
         }
     }
@@ -83,6 +90,9 @@ impl PictureSpec {
 
     /// What viewers are told: nothing about shapes that they do not know.
     fn panorama_tags(&self) -> Option<TagRequest> {
+        if self.packing.is_packed() {
+            return None;
+        }
         let mut tags = self.tags.clone();
         match self.shape {
             Shape::Equirect => Some(tags),
@@ -119,6 +129,33 @@ impl PictureSpec {
             _ => None,
         }
     }
+}
+
+impl PictureSpec {
+    /// How the eyes lie, in words for people and programs; nothing of one eye.
+    pub fn layout(&self) -> Option<String> {
+        let (first, second) = match (self.packing.arrangement, self.packing.right_first) {
+            (Arrangement::TopBottom, false) => ("left eye on top", "right eye below"),
+            (Arrangement::TopBottom, true) => ("right eye on top", "left eye below"),
+            (Arrangement::SideBySide, false) => ("left eye on the left", "right eye on the right"),
+            (Arrangement::SideBySide, true) => ("right eye on the left", "left eye on the right"),
+            (Arrangement::Mono | Arrangement::TwoFiles, _) => return None,
+        };
+        let squeezed = if self.packing.squeezed {
+            ", each squeezed to half"
+        } else {
+            ""
+        };
+        Some(format!(
+            "Stereo {}: {first}, {second}{squeezed}; each eye is {}.",
+            self.packing, self.shape
+        ))
+    }
+}
+
+/// The file of one eye of two files: `OUT-left.jpg` for `OUT.jpg`.
+pub fn eye_path(path: &Path, side: dome_optics::rig::Side) -> PathBuf {
+    face_path(path, side.name())
 }
 
 /// The file of one face of `cube-faces`: `OUT-front.png` for `OUT.png`.
@@ -202,6 +239,7 @@ fn split_strip(mut strip: LayeredStrip, row: u32) -> (LayeredStrip, Option<Layer
             .map(|l| l.split_off(l.len() / of * pixels))
             .collect(),
         noise: strip.noise,
+        counts: Vec::new(),
     };
     (strip, Some(later))
 }
@@ -232,6 +270,8 @@ pub fn write(
                         pose_heading_deg: spec.tags.heading_deg,
                         comments: told(spec),
                         description: spec.description.clone(),
+                        both_eyes: spec.both_eyes,
+                        packed: spec.packing.is_packed(),
                     },
                 )
             };
@@ -246,7 +286,9 @@ pub fn write(
         PictureFormat::Jpeg => {
             let app1 = match spec.panorama_tags() {
                 Some(tags) => jpeg::metadata_segments(&tags, width, height)?,
-                None => Vec::new(),
+                None => spec.layout().map_or_else(Vec::new, |words| {
+                    vec![jpeg::xmp_segment(&xmp::described(&words))]
+                }),
             };
             atomic::write(path, |w| {
                 let mut encoder = jpeg::Encoder::new(w, width, height, spec.quality, &app1)?;
@@ -259,7 +301,7 @@ pub fn write(
         PictureFormat::Png => {
             let packet = match spec.panorama_tags() {
                 Some(tags) => Some(xmp::make(&tags.properties(width, height)?)?),
-                None => None,
+                None => spec.layout().map(|words| xmp::described(&words)),
             };
             let alpha = spec.layers.iter().position(is_alpha);
             let kind = png::Kind {
@@ -278,7 +320,9 @@ pub fn write(
 /// What an OpenEXR says in its comments: the shape, if the standard has no attribute for it, and what else is
 /// to be said.
 fn told(spec: &PictureSpec) -> Option<String> {
-    let shape = (spec.shape != Shape::Equirect).then(|| format!("Shape {}", spec.shape));
+    let packed = spec.packing.is_packed();
+    let shape = (spec.shape != Shape::Equirect && !packed).then(|| format!("Shape {}", spec.shape));
+    let shape = shape.or_else(|| spec.layout());
     match (shape, &spec.comments) {
         (Some(shape), Some(comments)) => Some(format!("{comments}\n{shape}")),
         (shape, comments) => shape.or_else(|| comments.clone()),

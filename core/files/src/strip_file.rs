@@ -1,8 +1,9 @@
 //! Durable strips: what a render has finished survives anything.
 //!
-//! Layout, little-endian: `ODSTRIP3`, fingerprint of the picture (32 bytes), eye (u32), frame (i32), width, top row,
-//! rows, number of layer channels (u32 each), the noise's two sums (f64) and samples (u64), CRC-32 of all else (u32);
-//! then the body: the beauty as half floats, then each layer as half floats or, where it needs them, single ones. A file
+//! Layout, little-endian: `ODSTRIP4`, fingerprint of the picture (32 bytes), eye (u32), frame (i32), width, top row,
+//! rows, number of layer channels, number of sample counts (u32 each), the noise's two sums (f64) and samples (u64), CRC-32
+//! of all else (u32); then the body: the beauty as half floats, then each layer as half floats or, where it needs them,
+//! single ones, then the counts (u32). A file
 //! is there whole or not at all; the checksum tells a bad disk, the fingerprint a strip of another picture.
 
 use crate::atomic;
@@ -14,8 +15,8 @@ use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum, Strip};
 use half::f16;
 use std::path::Path;
 
-const MAGIC: &[u8; 8] = b"ODSTRIP3";
-const HEADER: usize = 92;
+const MAGIC: &[u8; 8] = b"ODSTRIP4";
+const HEADER: usize = 96;
 
 /// Bytes of a pixel in a strip with these layers.
 pub fn pixel_bytes(layers: &[LayerSpec]) -> u64 {
@@ -38,13 +39,21 @@ pub fn write(path: &Path, mark: &Mark, strip: &LayeredStrip, layers: &[LayerSpec
             halves(values, &mut body);
         }
     }
+    body.extend(strip.counts.iter().flat_map(|c| c.to_le_bytes()));
     let channels: usize = layers.iter().map(|l| l.channels.len()).sum();
+    let counts = strip.counts.len() as u32;
     let mut bytes = Vec::with_capacity(HEADER + body.len());
     bytes.extend(MAGIC);
     bytes.extend(mark.picture.0);
     bytes.extend(mark.eye.to_le_bytes());
     bytes.extend(mark.frame.to_le_bytes());
-    for word in [beauty.width, beauty.top, beauty.rows(), channels as u32] {
+    for word in [
+        beauty.width,
+        beauty.top,
+        beauty.rows(),
+        channels as u32,
+        counts,
+    ] {
         bytes.extend(word.to_le_bytes());
     }
     bytes.extend(strip.noise.squares.to_le_bytes());
@@ -77,9 +86,12 @@ pub fn read(path: &Path, mark: &Mark, layers: &[LayerSpec]) -> Result<LayeredStr
         |i: usize| u32::from_le_bytes([header[i], header[i + 1], header[i + 2], header[i + 3]]);
     let long = |i: usize| u64::from(word(i)) | u64::from(word(i + 4)) << 32;
     let (width, top, rows, channels) = (word(48), word(52), word(56), word(60));
+    let counts = word(64);
     let pixels = u64::from(width) * u64::from(rows);
     let wanted: usize = layers.iter().map(|l| l.channels.len()).sum();
-    if channels as usize != wanted || body.len() as u64 != pixels * pixel_bytes(layers) {
+    if channels as usize != wanted
+        || body.len() as u64 != pixels * pixel_bytes(layers) + 4 * u64::from(counts)
+    {
         return Err(bad("its samples do not fill its rows"));
     }
     if checksum(&header[..HEADER - 4], body) != word(HEADER - 4) {
@@ -88,7 +100,7 @@ pub fn read(path: &Path, mark: &Mark, layers: &[LayerSpec]) -> Result<LayeredStr
     if header[8..40] != mark.picture.0 || word(40) != mark.eye || word(44) != mark.frame as u32 {
         return Err(bad("it belongs to another picture"));
     }
-    let mut rest = body;
+    let (mut rest, counts) = body.split_at(body.len() - 4 * counts as usize);
     let mut take = |count: usize, float: bool| -> Vec<f32> {
         let (part, after) = rest.split_at(count * if float { 4 } else { 2 });
         rest = after;
@@ -114,9 +126,12 @@ pub fn read(path: &Path, mark: &Mark, layers: &[LayerSpec]) -> Result<LayeredStr
             .map(|l| take(pixels * l.channels.len(), l.float))
             .collect(),
         noise: NoiseSum {
-            squares: f64::from_bits(long(64)),
-            weight: f64::from_bits(long(72)),
-            samples: long(80),
+            squares: f64::from_bits(long(68)),
+            weight: f64::from_bits(long(76)),
+            samples: long(84),
         },
+        counts: (counts.chunks_exact(4))
+            .map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
+            .collect(),
     })
 }

@@ -201,6 +201,18 @@ pub fn make(p: &PanoProperties) -> Result<String> {
     merge(&shell, p)
 }
 
+/// A packet that says in words what a picture is, as `dc:description` (XMP specification part 1, 8.3, Dublin Core).
+pub fn described(words: &str) -> String {
+    let clean = quick_xml::escape::escape(words);
+    format!(
+        "<?xpacket begin=\"\u{feff}\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>\n\
+         <x:xmpmeta xmlns:x=\"adobe:ns:meta/\">\n <rdf:RDF xmlns:rdf=\"{RDF_NS}\">\n\
+         <rdf:Description rdf:about=\"\" xmlns:dc=\"http://purl.org/dc/elements/1.1/\">\n\
+         <dc:description><rdf:Alt><rdf:li xml:lang=\"x-default\">{clean}</rdf:li></rdf:Alt></dc:description>\n\
+         </rdf:Description>\n </rdf:RDF>\n</x:xmpmeta>\n<?xpacket end=\"w\"?>"
+    )
+}
+
 /// `packet` with its panorama properties replaced by `p` and everything else as it was.
 pub fn merge(packet: &str, p: &PanoProperties) -> Result<String> {
     let mut reader = NsReader::from_str(packet);

@@ -61,6 +61,7 @@ fn layered(top: u32, width: u32, rows: u32) -> (LayeredStrip, Vec<LayerSpec>) {
             weight: 0.5,
             samples: 1234,
         },
+        counts: Vec::new(),
     };
     (strip, layers)
 }

@@ -67,6 +67,8 @@ pub struct LayeredStrip {
     pub layers: Vec<Vec<f32>>,
     /// How noisy the rows are.
     pub noise: NoiseSum,
+    /// Where a noise target decided it: samples that each block of neighbouring pixels took, row by row. Empty elsewhere.
+    pub counts: Vec<u32>,
 }
 
 impl From<Strip> for LayeredStrip {
@@ -75,6 +77,7 @@ impl From<Strip> for LayeredStrip {
             beauty,
             layers: Vec::new(),
             noise: NoiseSum::default(),
+            counts: Vec::new(),
         }
     }
 }

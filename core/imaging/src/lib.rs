@@ -2,6 +2,7 @@
 //!
 //! Samples are scene-linear `f32` RGB with the primaries of sRGB (Rec. 709), row by row from the top.
 
+pub mod anaglyph;
 pub mod arrange;
 pub mod balls;
 pub mod convert;
@@ -10,6 +11,7 @@ pub mod diagnosis;
 pub mod layers;
 pub mod light_maps;
 pub mod pages;
+pub mod pair;
 pub mod scale;
 pub mod seams;
 pub mod strip;

@@ -68,6 +68,7 @@ fn picture(rows: u32) -> Vec<Result<LayeredStrip, Torn>> {
                     weight: 1.0,
                     samples: 1,
                 },
+                counts: Vec::new(),
             })
         })
         .collect()

@@ -30,6 +30,20 @@ pub trait Eye: Send + Sync {
     }
 }
 
+impl<E: Eye + ?Sized> Eye for Box<E> {
+    fn ray(&self, point: PicturePoint) -> Option<Ray> {
+        (**self).ray(point)
+    }
+
+    fn has_lens(&self) -> bool {
+        (**self).has_lens()
+    }
+
+    fn ray_through(&self, point: PicturePoint, lens: (f64, f64)) -> Option<Ray> {
+        (**self).ray_through(point, lens)
+    }
+}
+
 /// One eye at a point: every ray starts at the viewpoint.
 pub struct MonoEye<P> {
     position: DVec3,

@@ -186,15 +186,49 @@ impl<'a> Render<'a> {
 
     /// Renders rows `top .. top + rows`.
     pub fn strip(&self, top: u32, rows: u32, control: &Control) -> Result<LayeredStrip, Stopped> {
-        let shooter = self.shooter();
+        self.strip_at_least(top, rows, &[], control)
+    }
+
+    /// The same with at least so many samples for each block, row by row, as another eye took; no counts ask nothing.
+    pub fn strip_at_least(
+        &self,
+        top: u32,
+        rows: u32,
+        least: &[u32],
+        control: &Control,
+    ) -> Result<LayeredStrip, Stopped> {
+        let eyes = [(self, self.shooter())];
+        let lines = lines_of(&eyes, (top, rows), least, control)?;
+        let one = lines.into_iter().map(|[line]| line).collect();
+        Ok(self.laid(&eyes[0].1, (top, rows), one))
+    }
+
+    /// Renders rows of two eyes at once. How many samples a block takes is decided for both together, so that neither is
+    /// noisier than the other. Both have the same size and quality.
+    pub fn pair_strips(
+        eyes: [&Self; 2],
+        top: u32,
+        rows: u32,
+        control: &Control,
+    ) -> Result<[LayeredStrip; 2], Stopped> {
+        let both = eyes.map(|eye| (eye, eye.shooter()));
+        let lines = lines_of(&both, (top, rows), &[], control)?;
+        let (left, right) = lines.into_iter().map(|[a, b]| (a, b)).unzip();
+        let [(a, first), (b, second)] = &both;
+        Ok([
+            a.laid(first, (top, rows), left),
+            b.laid(second, (top, rows), right),
+        ])
+    }
+
+    /// The strip of some lines.
+    fn laid(
+        &self,
+        shooter: &Shooter,
+        (top, rows): (u32, u32),
+        lines: Vec<Vec<PixelSums>>,
+    ) -> LayeredStrip {
         let width = self.size.width() as usize;
-        let lines: Vec<Vec<PixelSums>> = (top..top + rows)
-            .into_par_iter()
-            .map(|row| self.line(&shooter, row, control))
-            .collect();
-        if control.is_stopped() {
-            return Err(Stopped);
-        }
         let layers = self.passes.layers();
         let mut strip = LayeredStrip {
             beauty: Strip::black(top, width as u32, rows),
@@ -203,6 +237,12 @@ impl<'a> Render<'a> {
                 .map(|l| vec![0.0; width * rows as usize * l.channels.len()])
                 .collect(),
             noise: NoiseSum::default(),
+            counts: match self.quality {
+                Quality::Samples(_) => Vec::new(),
+                Quality::Noise { .. } => (lines.iter())
+                    .flat_map(|line| line.chunks(BLOCK).map(|block| block[0].samples))
+                    .collect(),
+            },
         };
         for (line, row) in lines.iter().zip(top..) {
             for (column, sums) in line.iter().enumerate() {
@@ -213,7 +253,7 @@ impl<'a> Render<'a> {
                     strip.layers[layer][at * values.len()..][..values.len()]
                         .copy_from_slice(values);
                 };
-                sums.layers(&shooter, (column as u32, row), &self.passes, &mut put);
+                sums.layers(shooter, (column as u32, row), &self.passes, &mut put);
                 strip.noise.samples += u64::from(sums.samples);
                 // Fewer samples than that say nothing about their own noise.
                 if sums.samples >= 2 * SETS {
@@ -224,7 +264,7 @@ impl<'a> Render<'a> {
                 }
             }
         }
-        Ok(strip)
+        strip
     }
 
     /// How much of the sphere a pixel is.
@@ -232,17 +272,46 @@ impl<'a> Render<'a> {
         let size = self.size;
         (size.shape).solid_angle(column, row, size.width(), size.height())
     }
+}
 
-    /// One row: samples for all blocks, then more for those that are still too noisy.
-    fn line(&self, shooter: &Shooter, row: u32, control: &Control) -> Vec<PixelSums> {
-        let mut line = vec![PixelSums::default(); self.size.width() as usize];
-        let mut active = vec![true; line.len().div_ceil(BLOCK)];
-        let mut done = 0;
-        while done < self.quality.most() && active.contains(&true) {
-            let next = match self.quality {
-                Quality::Samples(n) => n,
-                Quality::Noise { most, .. } => next_look(done).min(most),
-            };
+/// Rows of one eye or of several, row by row and within each eye by eye.
+fn lines_of<const N: usize>(
+    eyes: &[(&Render, Shooter); N],
+    (top, rows): (u32, u32),
+    least: &[u32],
+    control: &Control,
+) -> Result<Vec<[Vec<PixelSums>; N]>, Stopped> {
+    let blocks = (eyes[0].0.size.width() as usize).div_ceil(BLOCK);
+    let lines = (top..top + rows)
+        .into_par_iter()
+        .map(|row| {
+            let from = (row - top) as usize * blocks;
+            line_of(eyes, row, least.get(from..from + blocks), control)
+        })
+        .collect();
+    if control.is_stopped() {
+        return Err(Stopped);
+    }
+    Ok(lines)
+}
+
+/// One row: samples for all blocks, then more for those that are still too noisy in any eye, or have fewer than the least.
+fn line_of<const N: usize>(
+    eyes: &[(&Render, Shooter); N],
+    row: u32,
+    least: Option<&[u32]>,
+    control: &Control,
+) -> [Vec<PixelSums>; N] {
+    let (width, quality) = (eyes[0].0.size.width() as usize, eyes[0].0.quality);
+    let mut lines: [Vec<PixelSums>; N] = std::array::from_fn(|_| vec![PixelSums::default(); width]);
+    let mut active = vec![true; width.div_ceil(BLOCK)];
+    let mut done = 0;
+    while done < quality.most() && active.contains(&true) {
+        let next = match quality {
+            Quality::Samples(n) => n,
+            Quality::Noise { most, .. } => next_look(done).min(most),
+        };
+        for ((_, shooter), line) in eyes.iter().zip(&mut lines) {
             line.par_chunks_mut(BLOCK)
                 .enumerate()
                 .filter(|(i, _)| active[*i])
@@ -258,26 +327,31 @@ impl<'a> Render<'a> {
                     let samples = u64::from(next - done) * block.len() as u64;
                     control.samples.fetch_add(samples, Ordering::Relaxed);
                 });
-            if control.is_stopped() {
-                break;
-            }
-            done = next;
-            if let Quality::Noise { percent, .. } = self.quality {
-                let noisy: Vec<bool> = line
-                    .chunks(BLOCK)
-                    .map(|block| block_noise(block) > percent)
-                    .collect();
-                // A block whose neighbour is noisy goes on too: what it has not met yet may be near. Where
-                // the row's ends do not meet this asks a little more than needed.
-                let n = noisy.len();
-                for i in 0..n {
-                    active[i] =
-                        active[i] && (noisy[i] || noisy[(i + 1) % n] || noisy[(i + n - 1) % n]);
-                }
+        }
+        if control.is_stopped() {
+            break;
+        }
+        done = next;
+        if let Quality::Noise { percent, .. } = quality {
+            let noisy: Vec<bool> = (0..active.len())
+                .map(|i| {
+                    (lines.iter()).any(|line| {
+                        let block = line.chunks(BLOCK).nth(i).unwrap_or_default();
+                        block_noise(block) > percent
+                    })
+                })
+                .collect();
+            // A block whose neighbour is noisy goes on too: what it has not met yet may be near. Where
+            // the row's ends do not meet this asks a little more than needed.
+            let n = noisy.len();
+            for i in 0..n {
+                let few = least.is_some_and(|least| least[i] > done);
+                let wanted = noisy[i] || noisy[(i + 1) % n] || noisy[(i + n - 1) % n];
+                active[i] = active[i] && (wanted || few);
             }
         }
-        line
     }
+    lines
 }
 
 /// The number of samples after which the noise is looked at next: half as many again, in whole sets.

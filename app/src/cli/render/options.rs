@@ -1,5 +1,6 @@
 //! What the options of `owl-dome render` mean.
 
+use super::super::pair_options::PairOptions;
 use crate::cli::{number, numbers, shape};
 use crate::work::scenes::surroundings_picture;
 use clap::Args;
@@ -96,6 +97,8 @@ pub(in crate::cli) struct RenderOptions {
     /// Denoise the finished picture, guided by its colours and normals
     #[arg(long)]
     pub(in crate::cli) denoise: bool,
+    #[command(flatten)]
+    pub(in crate::cli) pair: PairOptions,
     /// Brightest light that one sample may add; hides fireflies and makes the picture a little darker
     #[arg(long, value_name = "LIGHT", value_parser = number)]
     pub(in crate::cli) clamp: Option<f64>,
@@ -110,9 +113,11 @@ impl RenderOptions {
         }
     }
 
-    /// The size in a shape; 2048 px for a full sphere if none is given.
+    /// The size of an eye's picture in a shape; 2048 px for a full sphere if none is given. Where both eyes lie in one file,
+    /// width and height are the file's.
     pub(in crate::cli) fn size(&self, shape: Shape) -> crate::work::Result<PictureSize> {
-        Ok(match (shape, self.width, self.height) {
+        let (width, height) = self.pair.of_an_eye(shape, self.width, self.height)?;
+        Ok(match (shape, width, height) {
             (Shape::Equirect, width, None) => {
                 PanoramaSize::from_width(width.unwrap_or(2048))?.into()
             }

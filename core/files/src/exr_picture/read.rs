@@ -44,9 +44,20 @@ pub struct ExrHeader {
     pub chromaticities: Option<Primaries>,
     /// What determined the picture, if its maker told.
     pub description: Option<Description>,
+    /// The `multiView` attribute: names of the views, the default one first.
+    pub views: Vec<String>,
 }
 
 impl ExrHeader {
+    /// Whether both eyes are in the file.
+    pub fn has_both_eyes(&self) -> bool {
+        self.views == crate::views::VIEWS
+            && (crate::views::VIEWS.len() == 2)
+            && crate::views::colour_channels(dome_optics::rig::Side::Right)
+                .iter()
+                .all(|c| self.channels.iter().any(|have| have.0 == *c))
+    }
+
     /// The shape that the file tells: by the standard attribute, else by our own words in the comments.
     pub fn shape(&self) -> Shape {
         let told = (self.comments.as_deref())
@@ -122,10 +133,15 @@ impl ExrStrips {
     /// Opens a picture for three of its channels, which may be the same.
     pub fn open_channels(path: &Path, names: [&str; CHANNELS]) -> Result<Self> {
         let name = display_name(path);
-        let file = File::open(path).map_err(FileError::io("Reading", path))?;
+        File::open(path).map_err(FileError::io("Reading", path))?;
         let bad = |e: exr::error::Error| FileError::damaged(&name, e);
-        let reader =
-            exr::block::read(BufReader::with_capacity(1 << 20, file), false).map_err(bad)?;
+        // Utilities that copy headers leave the chunk count of the picture they read. The library (1.74)
+        // forgives that only where it is strict with everything else.
+        let read = |pedantic: bool| {
+            let file = BufReader::with_capacity(1 << 20, File::open(path)?);
+            exr::block::read(file, pedantic)
+        };
+        let reader = read(false).or_else(|_| read(true)).map_err(bad)?;
         let [header] = reader.headers() else {
             return Err(FileError::unsupported(
                 name,
@@ -161,6 +177,9 @@ impl ExrStrips {
                 .map(ToString::to_string),
             chromaticities: chromaticities(header),
             description: description(header),
+            views: (header.own_attributes.multi_view_names.iter().flatten())
+                .map(ToString::to_string)
+                .collect(),
         };
         let chunks = reader.all_chunks(false).map_err(bad)?;
         Ok(Self {

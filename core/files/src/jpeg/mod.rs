@@ -4,4 +4,4 @@ mod encode;
 mod parts;
 
 pub use encode::{Encoder, encode_small};
-pub use parts::{JpegParts, metadata_segments};
+pub use parts::{JpegParts, metadata_segments, xmp_segment};

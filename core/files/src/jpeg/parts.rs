@@ -18,8 +18,13 @@ pub fn metadata_segments(request: &TagRequest, width: u32, height: u32) -> Resul
         segments.push([EXIF_ID, &block].concat());
     }
     let packet = xmp::make(&request.properties(width, height)?)?;
-    segments.push([XMP_ID, packet.as_bytes()].concat());
+    segments.push(xmp_segment(&packet));
     Ok(segments)
+}
+
+/// The APP1 segment of an XMP packet.
+pub fn xmp_segment(packet: &str) -> Vec<u8> {
+    [XMP_ID, packet.as_bytes()].concat()
 }
 
 /// A JPEG taken apart.

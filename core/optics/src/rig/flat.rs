@@ -3,7 +3,7 @@
 use super::{Anchor, Side};
 use crate::eye::MonoEye;
 use crate::orientation::Orientation;
-use crate::projection::{Perspective, PicturePoint, Projection};
+use crate::projection::{Perspective, PicturePoint, Projection, Shape};
 use glam::{DMat3, DVec3};
 
 /// What a framed camera sees.
@@ -16,6 +16,32 @@ pub struct Frame {
 }
 
 impl Frame {
+    /// The frame of a framed picture's shape, if its ratio is fixed; nothing of other shapes.
+    pub fn of_shape(shape: &Shape) -> Option<Self> {
+        let Shape::Perspective {
+            hfov_deg,
+            vfov_deg: Some(vfov_deg),
+            ..
+        } = *shape
+        else {
+            return None;
+        };
+        let (across, down) = (hfov_deg.to_radians(), vfov_deg.to_radians());
+        Some(Self {
+            hfov: across,
+            ratio: (across / 2.0).tan() / (down / 2.0).tan(),
+        })
+    }
+
+    /// The shape of a picture of this frame.
+    pub fn shape(&self) -> Shape {
+        Shape::Perspective {
+            hfov_deg: self.hfov.to_degrees(),
+            vfov_deg: Some(self.vfov().to_degrees()),
+            shift: [0.0; 2],
+        }
+    }
+
     /// The frame of a lens: focal length and the sensor's width in the same unit.
     pub fn of_lens(focal_length: f64, sensor_width: f64, ratio: f64) -> Self {
         Self {

@@ -1,0 +1,107 @@
+//! Rendering the rows of one eye or of two, for commands and server alike.
+
+use super::recipe::Recipe;
+use dome_imaging::LayeredStrip;
+use dome_optics::Eye;
+use dome_optics::rig::{Rig, Side};
+use dome_trace::{Control, Illumination, Quality, Render, Scene, Stopped};
+
+/// The eyes of a recipe, left first.
+pub fn of(recipe: &Recipe) -> Vec<Box<dyn Eye>> {
+    recipe.sides().iter().map(|s| recipe.eye(*s)).collect()
+}
+
+/// The renders of a recipe's eyes, one for each.
+pub struct Eyes<'a> {
+    renders: Vec<Render<'a>>,
+    /// The eye whose picture is that of one eye alone; it decides for itself how many samples it takes.
+    alone: Option<Side>,
+}
+
+impl<'a> Eyes<'a> {
+    /// For a placed scene in some light; `eyes` are those of [`of`].
+    pub fn new(
+        recipe: &Recipe,
+        scene: &'a Scene,
+        light: &'a Illumination,
+        eyes: &'a [Box<dyn Eye>],
+    ) -> Self {
+        let renders = (recipe.sides().iter().zip(eyes))
+            .map(|(side, eye)| recipe.render(scene, light, &**eye, *side))
+            .collect();
+        Self {
+            renders,
+            alone: recipe.rig.as_ref().and_then(Rig::alone),
+        }
+    }
+
+    /// One of the renders, to look at how long all will take.
+    pub fn first(&self) -> &Render<'a> {
+        &self.renders[0]
+    }
+
+    /// The rows of each eye, left first. How many samples a block takes is decided for both together; where one eye's picture
+    /// is that of one eye alone it decides, and the other takes at least as many.
+    pub fn strips(
+        &self,
+        (top, rows): (u32, u32),
+        control: &Control,
+    ) -> Result<Vec<LayeredStrip>, Stopped> {
+        match (&self.renders[..], self.alone) {
+            ([one], _) => Ok(vec![one.strip(top, rows, control)?]),
+            ([left, right], None) => {
+                Ok(Render::pair_strips([left, right], top, rows, control)?.into())
+            }
+            (_, Some(alone)) => {
+                let first = self.strip_of(alone, (top, rows), &[], control)?;
+                let second = self.strip_of(alone.other(), (top, rows), &first.counts, control)?;
+                Ok(match alone {
+                    Side::Left => vec![first, second],
+                    Side::Right => vec![second, first],
+                })
+            }
+            _ => Err(Stopped),
+        }
+    }
+
+    /// The rows of one eye only. Where the samples are decided together the other one is looked through as well, so that the
+    /// picture is the same as in a pair.
+    pub fn only(
+        &self,
+        side: Side,
+        place: (u32, u32),
+        control: &Control,
+    ) -> Result<LayeredStrip, Stopped> {
+        let by_itself = match self.first().quality {
+            Quality::Samples(_) => true,
+            Quality::Noise { .. } => self.alone == Some(side),
+        };
+        if by_itself {
+            return self.strip_of(side, place, &[], control);
+        }
+        let mut strips = self.strips(place, control)?;
+        strips.truncate(2);
+        match side {
+            Side::Left => strips.drain(..).next(),
+            Side::Right => strips.pop(),
+        }
+        .ok_or(Stopped)
+    }
+
+    /// The rows of one eye, with at least so many samples for each block.
+    pub fn strip_of(
+        &self,
+        side: Side,
+        (top, rows): (u32, u32),
+        least: &[u32],
+        control: &Control,
+    ) -> Result<LayeredStrip, Stopped> {
+        let render = match side {
+            Side::Left => self.renders.first(),
+            Side::Right => self.renders.last(),
+        };
+        render
+            .ok_or(Stopped)?
+            .strip_at_least(top, rows, least, control)
+    }
+}

@@ -1,0 +1,123 @@
+//! Packing two eyes: where every pixel goes, and that nothing is lost on the way.
+
+use dome_imaging::pair::packed;
+use dome_imaging::{LayeredStrip, Strip};
+use dome_optics::rig::{Packing, Side};
+
+const WIDTH: u32 = 6;
+const HEIGHT: u32 = 12;
+
+/// A pixel's value says where it was and whose it is.
+fn value(side: Side, x: u32, y: u32) -> f32 {
+    (side as u8 as f32) * 1000.0 + (y * 10 + x) as f32
+}
+
+/// An eye in strips of four rows, with a layer of one channel.
+fn eye(side: Side) -> Box<dyn Iterator<Item = Result<LayeredStrip, String>>> {
+    Box::new((0..HEIGHT).step_by(4).map(move |top| {
+        let pixels = (top..top + 4).flat_map(|y| (0..WIDTH).map(move |x| value(side, x, y)));
+        let samples = pixels.clone().flat_map(|v| [v, v + 0.25, -v]).collect();
+        Ok(LayeredStrip {
+            layers: vec![pixels.collect()],
+            ..LayeredStrip::from(Strip {
+                top,
+                width: WIDTH,
+                samples,
+            })
+        })
+    }))
+}
+
+/// The whole packed picture: first channel and layer, row by row.
+fn whole(name: &str) -> (u32, Vec<Vec<f32>>) {
+    let packing: Packing = name.parse().unwrap();
+    let sides = packing.sides();
+    let strips = packed(packing, HEIGHT, eye(sides[0]), eye(*sides.last().unwrap()));
+    let (mut width, mut rows) = (0, Vec::new());
+    for strip in strips {
+        let strip = strip.unwrap();
+        assert_eq!(strip.beauty.top as usize, rows.len(), "{name}: a gap");
+        width = strip.beauty.width;
+        let reds: Vec<f32> = strip.beauty.samples.chunks(3).map(|p| p[0]).collect();
+        assert_eq!(reds, strip.layers[0], "{name}: layers go with the picture");
+        for p in strip.beauty.samples.chunks(3) {
+            assert!((p[1] - p[0] - 0.25).abs() < 1e-3 && p[2] == -p[0], "{name}");
+        }
+        rows.extend(reds.chunks(width as usize).map(<[f32]>::to_vec));
+    }
+    let size = packing.file_size((WIDTH, HEIGHT));
+    assert_eq!((width, rows.len() as u32), size, "{name}");
+    (width, rows)
+}
+
+#[test]
+fn every_pixel_of_both_eyes_has_its_place() {
+    use Side::{Left, Right};
+    for (name, first, second) in [
+        ("top-bottom", Left, Right),
+        ("top-bottom:right-first", Right, Left),
+    ] {
+        let (_, rows) = whole(name);
+        for y in 0..HEIGHT {
+            for x in 0..WIDTH {
+                assert_eq!(rows[y as usize][x as usize], value(first, x, y));
+                assert_eq!(rows[(y + HEIGHT) as usize][x as usize], value(second, x, y));
+            }
+        }
+    }
+    for (name, first, second) in [
+        ("side-by-side", Left, Right),
+        ("side-by-side:right-first", Right, Left),
+    ] {
+        let (_, rows) = whole(name);
+        for y in 0..HEIGHT {
+            for x in 0..WIDTH {
+                assert_eq!(rows[y as usize][x as usize], value(first, x, y));
+                assert_eq!(rows[y as usize][(x + WIDTH) as usize], value(second, x, y));
+            }
+        }
+    }
+    assert_eq!(whole("mono").1, whole("two-files").1);
+}
+
+/// A squeezed pixel is the mean of the two it was made of.
+#[test]
+fn squeezed_eyes_keep_their_light() {
+    let (_, rows) = whole("top-bottom:squeezed");
+    let (_, across) = whole("side-by-side:squeezed:right-first");
+    for x in 0..WIDTH {
+        for y in 0..HEIGHT / 2 {
+            let mean = |side| (value(side, x, 2 * y) + value(side, x, 2 * y + 1)) / 2.0;
+            assert_eq!(rows[y as usize][x as usize], mean(Side::Left));
+            assert_eq!(
+                rows[(y + HEIGHT / 2) as usize][x as usize],
+                mean(Side::Right)
+            );
+        }
+    }
+    for y in 0..HEIGHT {
+        for x in 0..WIDTH / 2 {
+            let mean = |side| (value(side, 2 * x, y) + value(side, 2 * x + 1, y)) / 2.0;
+            assert_eq!(across[y as usize][x as usize], mean(Side::Right));
+            assert_eq!(
+                across[y as usize][(x + WIDTH / 2) as usize],
+                mean(Side::Left)
+            );
+        }
+    }
+}
+
+/// A crop takes columns and leaves rows alone; beyond the picture there is nothing.
+#[test]
+fn crops_take_columns() {
+    let strip = eye(Side::Left).next().unwrap().unwrap().columns(2, 3);
+    assert_eq!((strip.beauty.width, strip.beauty.rows()), (3, 4));
+    let reds: Vec<f32> = strip.beauty.samples.chunks(3).map(|p| p[0]).collect();
+    assert_eq!(
+        reds,
+        [2., 3., 4., 12., 13., 14., 22., 23., 24., 32., 33., 34.]
+    );
+    assert_eq!(strip.layers[0], reds);
+    let none = eye(Side::Left).next().unwrap().unwrap().columns(5, 9);
+    assert_eq!(none.beauty.width, 1);
+}
