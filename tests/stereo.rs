@@ -199,7 +199,7 @@ fn lamps_stand_where_panoramic_geometry_demands() {
     for (shape, extra, heading, pitch, roll, converge, close) in cases {
         // A wide pair near the lamp: the eyes are many pixels apart.
         let options = format!(
-            "--at {},{},{} --heading {heading} --pitch {pitch} --roll {roll} --shape {shape} --width 768 --samples 2 --stereo panoramic --separation 200mm {extra}",
+            "--at {},{},{} --heading {heading} --pitch {pitch} --roll {roll} --shape {shape} --width 512 --samples 2 --stereo panoramic --separation 200mm {extra}",
             at.x, at.y, at.z
         );
         let pair = b.render("pair.exr", &options);
@@ -252,13 +252,13 @@ fn lamps_stand_where_flat_geometry_demands() {
         ("parallel", "off-axis"),
     ] {
         let options = format!(
-            "--at {},{},{} --heading {heading} --shape perspective:60 --width 960 --height 540 --samples 2 --stereo flat --separation 150mm --converge {converge} --method {method}",
+            "--at {},{},{} --heading {heading} --shape perspective:60 --width 480 --height 270 --samples 4 --stereo flat --separation 150mm --converge {converge} --method {method}",
             at.x, at.y, at.z
         );
         let pair = b.render("flat.exr", &options);
         let (l, r) = (samples(&pair, LEFT), samples(&pair, RIGHT));
         let ((lx, ly), (rx, ry)) = (lamp(&l), lamp(&r));
-        let k = 960.0 / (2.0 * 30f64.to_radians().tan());
+        let k = 480.0 / (2.0 * 30f64.to_radians().tan());
         // Parallel cameras meet nowhere: zero parallax at infinity.
         let inverse = if converge == "parallel" { 0.0 } else { 0.5 };
         let told = k * 0.15 * (inverse - 1.0 / ahead);
@@ -284,7 +284,7 @@ fn lamps_stand_where_flat_geometry_demands() {
             };
             let y = |side| {
                 let eye: MonoEye<_> = rig.eye(side, at, turned, frame);
-                eye.project(DVec3::from(LAMP)).unwrap().v * 540.0
+                eye.project(DVec3::from(LAMP)).unwrap().v * 270.0
             };
             let told = y(Side::Right) - y(Side::Left);
             assert!((ry - ly - told).abs() < 0.3, "{} is not {told}", ry - ly);

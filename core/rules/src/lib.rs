@@ -1,5 +1,6 @@
 //! Preflight: what would spoil a result, where, and the remedy. One rule, one file.
 
+pub mod comfort;
 pub mod delivery;
 pub mod preflight;
 

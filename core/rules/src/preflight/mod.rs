@@ -4,26 +4,38 @@
 mod clay;
 mod dark_side;
 mod disk;
+mod divergence;
 mod draft;
 mod furniture;
 mod height;
 mod inside;
+mod keystone;
 mod lamps;
 mod level;
 mod low;
 mod name_clash;
 mod near;
 mod no_floor;
+mod over_budget;
+mod poles;
 mod ratio;
+mod separation;
 mod size;
+mod squeezed;
 mod surroundings;
 mod travel;
+mod uneven;
 mod unit_slip;
+mod unlinked;
+mod window;
 
+use crate::comfort::{FlatPlan, Violation};
+use dome_optics::rig::{Packing, Rig};
 use dome_optics::{Orientation, Shape};
 use dome_trace::Scene;
 use dome_trace::stand::clearance::{Clearance, Limits};
 use dome_trace::stand::dark::Dark;
+use dome_trace::stand::depth::Depths;
 use dome_trace::stand::starts::Start;
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
@@ -189,6 +201,39 @@ pub struct OrderFacts {
     pub free_bytes: Option<u64>,
 }
 
+/// Facts about a pair of eyes at a place.
+pub struct PairFacts<'a> {
+    /// What the place is called in findings.
+    pub name: String,
+    /// The pair.
+    pub rig: Rig,
+    /// How the viewpoint is turned.
+    pub orientation: Orientation,
+    /// The scene.
+    pub scene: &'a Scene,
+    /// What is seen: all round, or through the frame of a flat pair.
+    pub depths: &'a Depths,
+    /// What a flat pair may do on its screen.
+    pub plan: Option<FlatPlan>,
+    /// Things that the frame's edges cut off, beyond the floating window that is set.
+    pub violations: Vec<Violation>,
+    /// Factor on the separation, for giants and mice.
+    pub scale: f64,
+}
+
+/// How two eyes are to lie in a file.
+#[derive(Clone, Debug)]
+pub struct PackingFacts {
+    /// What it is called in findings.
+    pub name: String,
+    /// The packing.
+    pub packing: Packing,
+    /// Width and height of each eye as it is made, pixels.
+    pub eye: (u32, u32),
+    /// How much of a full turn each eye shows across, 0 to 1.
+    pub turn: f64,
+}
+
 /// All facts that are known.
 #[derive(Default)]
 pub struct Facts<'a> {
@@ -200,10 +245,14 @@ pub struct Facts<'a> {
     pub stand: Option<StandFacts<'a>>,
     /// The order.
     pub order: Option<OrderFacts>,
+    /// The pair of eyes.
+    pub pair: Option<PairFacts<'a>>,
+    /// How two eyes lie in a file.
+    pub packing: Option<PackingFacts>,
 }
 
 /// The one list of rules, in the order in which findings of one level are told.
-const RULES: [fn(&Facts, &mut Vec<Finding>); 18] = [
+const RULES: [fn(&Facts, &mut Vec<Finding>); 27] = [
     inside::check,
     no_floor::check,
     furniture::check,
@@ -216,6 +265,15 @@ const RULES: [fn(&Facts, &mut Vec<Finding>); 18] = [
     surroundings::check,
     lamps::check,
     unit_slip::check,
+    separation::check,
+    uneven::check,
+    over_budget::check,
+    divergence::check,
+    window::check,
+    keystone::check,
+    unlinked::check,
+    poles::check,
+    squeezed::check,
     ratio::check,
     size::check,
     draft::check,
@@ -262,6 +320,24 @@ impl StandFacts<'_> {
     /// The middle of the nearest space, told as a remedy.
     fn to_the_middle(&self) -> Option<DVec3> {
         dome_trace::stand::remedy::nearest_middle(self.starts, self.eye).map(|s| s.position)
+    }
+}
+
+impl PairFacts<'_> {
+    fn object(&self, object: u32) -> &str {
+        (self.scene.objects().get(object as usize)).map_or("something", |o| o.name.as_str())
+    }
+
+    fn finding(&self, rule: &'static str, level: Level, what: String, remedy: &str) -> Finding {
+        Finding {
+            rule,
+            level,
+            what,
+            place: self.name.clone(),
+            remedy: remedy.into(),
+            direction: None,
+            fix: None,
+        }
     }
 }
 

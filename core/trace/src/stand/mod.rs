@@ -3,6 +3,7 @@
 mod around;
 pub mod clearance;
 pub mod dark;
+pub mod depth;
 pub mod lights;
 pub mod move_here;
 pub mod remedy;
