@@ -1,5 +1,6 @@
 //! HTTP: JSON under `/api`, pictures as files, progress as server-sent events, the web as one page.
 
+mod depth;
 mod door;
 mod error;
 mod events;
@@ -124,6 +125,7 @@ pub fn server(app: Arc<App>, listener: TcpListener, web: Option<PathBuf>) -> Roc
                 live::routes(),
                 setups::routes(),
                 stand::routes(),
+            depth::routes(),
                 preflight::routes(),
                 lights::routes(),
                 passes::routes(),

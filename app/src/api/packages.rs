@@ -25,7 +25,11 @@ async fn file(app: &Shared, id: i64, save: bool) -> Answer<RangedFile> {
         let package = app.store.package(id)?;
         Ok(RangedFile {
             path: app.folder.package(id).join(&package.file),
-            kind: ContentType::JPEG,
+            kind: match package.file.rsplit_once('.').map(|(_, ending)| ending) {
+                Some("png") => ContentType::PNG,
+                Some("zip") => ContentType::ZIP,
+                _ => ContentType::JPEG,
+            },
             save_as: save.then_some(package.file),
         })
     })

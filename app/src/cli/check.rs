@@ -6,11 +6,12 @@ use crate::folder::DataFolder;
 use crate::model::places::Pose;
 use crate::model::settings::SceneSettings;
 use crate::work::App;
+use crate::work::depth::Deep;
 use crate::work::estimate::working_bytes;
 use crate::work::preflight::{Place, limits, of_project, travel};
 use clap::Args;
-use dome_optics::Orientation;
-use dome_rules::preflight::{Facts, Level, OrderFacts, Purpose, StandFacts, check};
+use dome_optics::{Orientation, Shape};
+use dome_rules::preflight::{Facts, Level, OrderFacts, PackingFacts, Purpose, StandFacts, check};
 use dome_trace::stand::{self, clearance, starts};
 use dome_trace::{Illumination, ImportOptions, LightSettings, Quality};
 use glam::DVec3;
@@ -35,9 +36,6 @@ pub(super) struct CheckArgs {
     /// What the picture is for: look, headset, dome or light
     #[arg(long = "for", value_name = "USE", default_value = "look", value_parser = purpose)]
     purpose: Purpose,
-    /// The picture will be seen with two eyes
-    #[arg(long)]
-    stereo: bool,
     /// Distance between the eyes, millimetres
     #[arg(long, value_name = "MM", default_value = "63", value_parser = number)]
     eye_separation: f64,
@@ -194,7 +192,24 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
         .iter()
         .find(|m| m.camera && DVec3::from(m.now).distance(at) < 0.01);
     let (low, high) = scene.bounds();
+    let pair = &options.pair;
+    let mut rig = pair.kept();
+    if let Shape::Perspective { hfov_deg, .. } = options.shape()? {
+        rig.flat.hfov_deg = hfov_deg;
+    }
+    let deep = pair
+        .stereo
+        .is_some()
+        .then(|| Deep::look(&scene, &pose, &rig));
+    let size = options.size(options.shape()?).ok();
     let facts = Facts {
+        pair: deep.as_ref().and_then(|d| d.facts(&place.name)),
+        packing: pair.packing.zip(size).map(|(packing, size)| PackingFacts {
+            name: "The picture".into(),
+            packing,
+            eye: (size.width(), size.height()),
+            turn: f64::from(size.width()) / size.shape.sphere_width(size.width()).max(1.0),
+        }),
         extent: Some(f64::from((high - low).max_element())),
         eye_separation: Some(args.eye_separation / 1000.0),
         stand: Some(StandFacts {
@@ -203,7 +218,7 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
                 pitch_deg: options.pitch,
                 roll_deg: options.roll,
             },
-            stereo: args.stereo,
+            stereo: options.pair.stereo.is_some(),
             travel_deg: rides.and_then(|m| travel(m, options.time)),
             ..place.whole(&found, &light)
         }),

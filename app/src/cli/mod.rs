@@ -2,6 +2,7 @@
 
 mod check;
 mod convert;
+mod depth;
 mod diagnose;
 mod inspect;
 mod join;
@@ -77,6 +78,11 @@ enum Command {
     /// Put parts rendered with --rows together, to the same bytes as a whole render
     #[command(after_help = "Example:\n  owl-dome join top.exr bottom.exr -o whole.exr")]
     Join(join::JoinArgs),
+    /// Tell how deep it is for two eyes: nearest and farthest, parallax, budget, what is beyond
+    #[command(
+        after_help = "Examples:\n  owl-dome depth room.glb --at 0,1.6,2 --stereo panoramic --separation 63mm\n  owl-dome depth room.glb --at 0,1.6,2 --heading 30 --stereo flat --converge 3m --screen 2m,3m --budget 20,40 --fit --json"
+    )]
+    Depth(Box<depth::DepthArgs>),
     /// Lay two eyes into one picture, or into views of an .exr
     #[command(
         after_help = "Examples:\n  owl-dome pair left.png right.png -o pair.jpg --packing top-bottom\n  owl-dome pair pair.exr -o wide.png --packing side-by-side:squeezed\n  owl-dome pair left.exr right.exr -o both.exr"
@@ -131,6 +137,7 @@ pub fn run() -> ExitCode {
         Command::Seams(args) => seams::run(&args),
         Command::Shapes => convert::shapes(),
         Command::Join(args) => join::run(&args),
+        Command::Depth(args) => depth::run(&args),
         Command::Pair(args) => pairs::pair(&args),
         Command::Split(args) => pairs::split(&args),
         Command::Anaglyph(args) => pairs::anaglyph(&args),

@@ -1,5 +1,6 @@
 //! The options that say how two eyes see and how they lie in files.
 
+use crate::model::rigs::{Rig as Kept, RigAnchor, RigKind, RigMethod};
 use clap::Args;
 use dome_optics::rig::{Anchor, FlatPair, Method, Packing, PackingError, PanoramicPair, Rig, Side};
 use dome_optics::{PictureSize, Shape, length, rig::scale};
@@ -8,7 +9,7 @@ use dome_optics::{PictureSize, Shape, length, rig::scale};
 #[derive(Args)]
 pub(in crate::cli) struct PairOptions {
     /// Two eyes: panoramic (for headsets, in any shape that one looks round in) or flat (for screens, with --shape perspective)
-    #[arg(long, value_name = "KIND", value_parser = ["panoramic", "flat"])]
+    #[arg(long, value_name = "KIND", value_parser = ["panoramic", "flat"], num_args = 0..=1, default_missing_value = "panoramic")]
     pub(in crate::cli) stereo: Option<String>,
     /// Distance between the eyes with its unit, for example 63mm
     #[arg(long, value_name = "LENGTH", value_parser = length, allow_hyphen_values = true, requires = "stereo")]
@@ -82,6 +83,34 @@ impl PairOptions {
         };
         rig.check(shape).map_err(|e| e.to_string())?;
         Ok(Some(rig))
+    }
+
+    /// The same as it is kept with a viewpoint; a panoramic pair if no kind is given.
+    pub(in crate::cli) fn kept(&self) -> Kept {
+        let mut rig = Kept {
+            kind: match self.stereo.as_deref() {
+                Some("flat") => RigKind::Flat,
+                _ => RigKind::Panoramic,
+            },
+            anchor: match self.anchor {
+                Anchor::Left => RigAnchor::Left,
+                Anchor::Middle => RigAnchor::Middle,
+                Anchor::Right => RigAnchor::Right,
+            },
+            close_deg: self.close,
+            ..Kept::default()
+        };
+        if let Some(separation) = self.separation {
+            rig.separation_m = separation;
+        }
+        if let Converge::At(distance) = self.converge {
+            rig.converge_m = Some(distance);
+            rig.flat.converge_m = distance;
+        }
+        if self.method == "converged" {
+            rig.flat.method = RigMethod::Converged;
+        }
+        rig
     }
 
     /// Width and height of an eye where those of a file are given.

@@ -152,6 +152,7 @@ impl RenderArgs {
         Laying {
             packing: self.options.pair.packing.unwrap_or(views),
             crop: 0,
+            window: [[0.0; 2]; 2],
         }
     }
 }

@@ -60,14 +60,15 @@ mod tests {
             roll_deg: 0.0,
         };
         let text = write(&pose).unwrap();
-        assert!(text.contains("\"model\":1"), "{text}");
+        let own = format!("\"model\":{VERSION}");
+        assert!(text.contains(&own), "{text}");
         assert_eq!(read::<Pose>(&text).unwrap(), pose);
         // As it was kept before there were versions.
         let old = serde_json::to_string(&pose).unwrap();
         assert_eq!(read::<Pose>(&old).unwrap(), pose);
         for (text, said) in [
-            (text.replace("\"model\":1", "\"model\":7"), "newer"),
-            (text.replace("\"model\":1", "\"model\":\"x\""), "no number"),
+            (text.replace(&own, "\"model\":7"), "newer"),
+            (text.replace(&own, "\"model\":\"x\""), "no number"),
             ("{\"position\":[1".into(), "EOF"),
         ] {
             let why = read::<Pose>(&text).unwrap_err().to_string();

@@ -19,6 +19,14 @@ pub struct PackageRequest {
     pub soft: bool,
     /// JPEG quality, 1 to 100.
     pub quality: u8,
+    /// Of a pair, how the eyes lie, e.g. `top-bottom`; `mono` is the left eye alone.
+    #[serde(default)]
+    #[ts(optional)]
+    pub packing: Option<String>,
+    /// PNG instead of JPEG.
+    #[serde(default)]
+    #[ts(optional)]
+    pub png: Option<bool>,
 }
 
 /// A property asked for and found in the file.

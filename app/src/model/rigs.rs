@@ -202,6 +202,16 @@ pub struct FloatingWindow {
     pub right_bottom: f64,
 }
 
+impl FloatingWindow {
+    /// What is masked of an eye's outer edge, at the top and at the bottom.
+    pub fn of(&self, side: Side) -> [f64; 2] {
+        match side {
+            Side::Left => [self.left_top, self.left_bottom],
+            Side::Right => [self.right_top, self.right_bottom],
+        }
+    }
+}
+
 /// Two framed cameras.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(default)]

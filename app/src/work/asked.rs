@@ -1,6 +1,7 @@
 //! What work is asked to do, where that takes more than a number or a name.
 
 use crate::model::places::Pose;
+use crate::model::rigs::Rig;
 use serde::Deserialize;
 use ts_rs::TS;
 
@@ -30,6 +31,41 @@ pub struct PreviewRequest {
     pub quick: Option<bool>,
     /// Number of the light setup; the one in use if absent.
     pub setup: Option<u32>,
+    /// The pair of eyes; one eye if absent. A flat pair is seen through its frame.
+    pub rig: Option<Rig>,
+    /// What is shown of the pair; the left eye if absent.
+    pub show: Option<PairShown>,
+}
+
+/// How deep it is somewhere.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct DepthRequest {
+    /// Where the viewpoint is.
+    pub pose: Pose,
+    /// Its pair of eyes.
+    pub rig: Rig,
+}
+
+/// What is shown of two eyes on one screen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, TS)]
+#[ts(export)]
+#[serde(rename_all = "kebab-case")]
+pub enum PairShown {
+    /// The left eye.
+    Left,
+    /// The right eye.
+    Right,
+    /// An anaglyph in grey.
+    Grey,
+    /// An anaglyph with the right eye's colours.
+    HalfColour,
+    /// An anaglyph with both eyes' colours.
+    FullColour,
+    /// The anaglyph with the nearest colours.
+    LeastSquares,
+    /// Where the eyes differ.
+    Difference,
 }
 
 /// A surface to be square to.

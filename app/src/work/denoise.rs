@@ -4,7 +4,6 @@ use dome_files::FileError;
 use dome_imaging::denoise::library::DenoiseLibrary;
 use dome_imaging::denoise::{Guides, library, plain};
 use dome_imaging::{LayeredStrip, Picture};
-use dome_optics::PanoramaSize;
 use dome_trace::preview::Preview;
 use dome_trace::{Pass, PassSet};
 use std::path::PathBuf;
@@ -109,22 +108,22 @@ pub fn told() -> String {
 
 /// A live picture, calm where the denoising library is there; our own filter would take too long for one.
 /// Says whether the noise was taken out.
-pub fn calmed(preview: &Preview, size: PanoramaSize) -> (Picture, bool) {
+pub fn calmed(preview: &Preview, (width, height): (u32, u32)) -> (Picture, bool) {
     let guides = Guides {
         albedo: 0,
         normal: 1,
     };
     let calm = the_library().and_then(|found| {
         let strips = std::iter::once(Ok::<_, FileError>(preview.layered()));
-        library::denoise(found, strips, size.height(), guides, || true)
+        library::denoise(found, strips, height, guides, || true)
             .next()?
             .ok()
     });
     match calm {
         Some(strip) => (
             Picture {
-                width: size.width(),
-                height: size.height(),
+                width,
+                height,
                 samples: strip.beauty.samples,
             },
             true,

@@ -4,6 +4,7 @@ pub mod asked;
 pub mod bring;
 pub mod convert;
 pub mod denoise;
+pub mod depth;
 pub mod diagnose;
 pub mod estimate;
 pub mod events;

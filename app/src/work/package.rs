@@ -1,6 +1,7 @@
 //! Packages: a JPEG with panorama properties made from a master, read back and checked.
 
 use super::convert::{self, Wanted};
+use super::packing::{self, Laying};
 use super::recipe::picture_size;
 use super::running::{Ended, Running};
 use super::told::jobs::JobInfo;
@@ -9,14 +10,17 @@ use crate::model::jobs::{JobKind, JobState, NewJob};
 use crate::model::kept;
 use crate::model::orders::OrderSpec;
 use crate::model::packages::{CheckInfo, Package, PackageRequest};
+use crate::model::rigs::RigKind;
 use crate::store::StoreError;
 use dome_files::exr_picture::ExrStrips;
 use dome_files::inspect::inspect;
 use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{FileError, PictureFormat};
+use dome_files::{FileError, PictureFormat, archive};
 use dome_imaging::convert::Kernel;
 use dome_imaging::{Curve, Tone};
+use dome_optics::rig::{Arrangement, Packing, Side};
 use dome_optics::{Orientation, PictureSize, Shape};
+use std::path::Path;
 use std::sync::Arc;
 
 /// Bytes of a pixel of a JPEG of the highest quality, counted generously.
@@ -40,12 +44,23 @@ pub fn order(app: &App, order: i64, request: &PackageRequest) -> Result<JobInfo>
             "The JPEG quality must lie between 1 and 100.".into(),
         ));
     }
-    let size = size_of(&row.spec)?;
-    let (width, height) = (size.width(), size.height());
-    let picture = picture(&row.spec, request, (width, height));
-    // What cannot be written is refused now.
-    picture.tags.properties(width, height)?;
-    let what = format!("JPEG of {}, {width} x {height} px", row.spec.viewpoint);
+    let (width, height) = match pair_of(&row.spec, request)? {
+        Some(pair) => pair.file,
+        None => {
+            let size = size_of(&row.spec)?;
+            let picture = picture(&row.spec, request, (size.width(), size.height()));
+            // What cannot be written is refused now.
+            picture.tags.properties(size.width(), size.height())?;
+            (size.width(), size.height())
+        }
+    };
+    if !is_png(request) && width.max(height) > dome_files::jpeg::MAX_SIDE {
+        return Err(WorkError::Request(format!(
+            "{width} x {height} px are more than a JPEG holds (65535 px a side); take PNG, or another packing."
+        )));
+    }
+    let kind = if is_png(request) { "PNG" } else { "JPEG" };
+    let what = format!("{kind} of {}, {width} x {height} px", row.spec.viewpoint);
     let disk = u64::from(width) * u64::from(height) * PIXEL_BYTES + (8 << 20);
     app.room_on_disk(&what, disk)?;
     let job = NewJob {
@@ -61,6 +76,73 @@ pub fn order(app: &App, order: i64, request: &PackageRequest) -> Result<JobInfo>
     app.queued(job)
 }
 
+fn is_png(request: &PackageRequest) -> bool {
+    request.png == Some(true)
+}
+
+fn format_of(request: &PackageRequest) -> PictureFormat {
+    match is_png(request) {
+        true => PictureFormat::Png,
+        false => PictureFormat::Jpeg,
+    }
+}
+
+/// How both eyes of a master are handed over.
+struct PairPackage {
+    laying: Laying,
+    /// Shape and size of each eye as it is laid.
+    eye: PictureSize,
+    /// Width and height of the file, pixels.
+    file: (u32, u32),
+}
+
+/// The pair that is asked for, of a master with both eyes; nothing for one eye alone.
+fn pair_of(spec: &OrderSpec, request: &PackageRequest) -> Result<Option<PairPackage>> {
+    let Some(rig) = &spec.rig else {
+        return match request.packing.as_deref() {
+            None | Some("mono") => Ok(None),
+            Some(_) => Err(WorkError::Request(
+                "This master has one eye; only a pair can be packed.".into(),
+            )),
+        };
+    };
+    let packing: Packing = match &request.packing {
+        Some(packing) => packing.parse()?,
+        None => Packing::TOP_BOTTOM,
+    };
+    let recorded = picture_size(Some(&spec.shape), spec.width)?;
+    let flat = rig.kind == RigKind::Flat;
+    if packing.arrangement == Arrangement::Mono && !flat {
+        return Ok(None);
+    }
+    let crop = rig.crop(spec.width);
+    let eye = match crop {
+        0 => recorded,
+        _ => PictureSize::new(
+            rig.frame().shape(),
+            Some(spec.width - crop),
+            Some(spec.height),
+        )?,
+    };
+    let cells = (eye.width(), eye.height());
+    let file = packing.file_size(cells);
+    packing.eye_size(file)?;
+    let scale = f64::from(eye.width()) / f64::from(rig.flat.budget.final_width.max(1));
+    let window = match flat {
+        true => Side::BOTH.map(|side| rig.flat.window.of(side).map(|px| px * scale)),
+        false => [[0.0; 2]; 2],
+    };
+    Ok(Some(PairPackage {
+        laying: Laying {
+            packing,
+            crop,
+            window,
+        },
+        eye,
+        file,
+    }))
+}
+
 /// The size of a package: viewers and hosts take spheres, so a master in another shape is unrolled for them.
 fn size_of(spec: &OrderSpec) -> Result<PictureSize> {
     let size = picture_size(Some(&spec.shape), spec.width)?;
@@ -72,7 +154,7 @@ fn size_of(spec: &OrderSpec) -> Result<PictureSize> {
 
 fn picture(spec: &OrderSpec, request: &PackageRequest, (width, height): (u32, u32)) -> PictureSpec {
     let mut picture =
-        PictureSpec::panorama(PictureFormat::Jpeg, width, height, spec.pose.heading_deg);
+        PictureSpec::panorama(format_of(request), width, height, spec.pose.heading_deg);
     picture.quality = request.quality;
     picture.tilted(&super::preview::orientation(&spec.pose));
     picture.tone = Tone {
@@ -96,14 +178,24 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let row = running.patiently(|| app.store.order(order))?;
     let master = row.files(&app.folder).master();
     let spec = row.spec;
+    if let Some(pair) = pair_of(&spec, &request)? {
+        return make_pair(
+            app,
+            running,
+            (row.project, order),
+            &master,
+            (&spec, &request, &pair),
+        );
+    }
     let size = size_of(&spec)?;
     let (width, height) = (size.width(), size.height());
     let picture = picture(&spec, &request, (width, height));
     let asked = picture.tags.properties(width, height)?;
     let project = app.store.project(row.project)?.name;
     let file = format!(
-        "{}.jpg",
-        file_name(&format!("{project} - {} - {width} px", spec.viewpoint))
+        "{}.{}",
+        file_name(&format!("{project} - {} - {width} px", spec.viewpoint)),
+        format_of(&request).ending()
     );
     let folder = app.folder.package(id);
     let path = folder.join(&file);
@@ -131,15 +223,7 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
         picture_file::write(&path, &picture, strips)?;
     }
     let found = inspect(&path)?;
-    let checks = dome_rules::compare((width, height), &asked, &found)
-        .into_iter()
-        .map(|c| CheckInfo {
-            what: c.what.into(),
-            asked: c.asked,
-            found: c.found,
-            fine: c.fine,
-        })
-        .collect();
+    let checks = checks(dome_rules::compare((width, height), &asked, &found));
     let package = Package {
         id,
         order,
@@ -153,6 +237,79 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
         request,
         checks,
         reason: found.reason,
+    };
+    running.patiently(|| app.store.set_package(&package))?;
+    Ok(Ended::Done(None))
+}
+
+fn checks(found: Vec<dome_rules::Check>) -> Vec<CheckInfo> {
+    (found.into_iter())
+        .map(|c| CheckInfo {
+            what: c.what.into(),
+            asked: c.asked,
+            found: c.found,
+            fine: c.fine,
+        })
+        .collect()
+}
+
+/// The package of a pair: both eyes laid into one file, or two files in an archive.
+fn make_pair(
+    app: &Arc<App>,
+    running: &Running,
+    (project, order): (i64, i64),
+    master: &Path,
+    (spec, request, pair): (&OrderSpec, &PackageRequest, &PairPackage),
+) -> Result<Ended> {
+    let id = running.job.makes;
+    let folder = app.folder.package(id);
+    std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
+    let packing = pair.laying.packing;
+    let project = app.store.project(project)?.name;
+    let words = packing.to_string().replace(':', " ");
+    let name = file_name(&format!(
+        "{project} - {} - {words} - {} px",
+        spec.viewpoint, pair.file.0
+    ));
+    let ending = format_of(request).ending();
+    let path = folder.join(format!("{name}.{ending}"));
+    let eye = (pair.eye.width(), pair.eye.height());
+    let mut picture = picture(spec, request, eye);
+    picture.shape = pair.eye.shape;
+    // The master holds what was recorded; the crop is taken on the way.
+    picture.width = eye.0 + pair.laying.crop;
+    let files = packing::write(master, &path, &picture, pair.laying, &|share| {
+        running.share(share)
+    })?;
+    let first = files.first().unwrap_or(&path);
+    let found = inspect(first)?;
+    let told = PictureSpec { packing, ..picture };
+    let checks = checks(match told.layout() {
+        Some(words) => dome_rules::compare_pair(pair.file, &words, &found),
+        None => Vec::new(),
+    });
+    let file = match &files[..] {
+        [_] => first.clone(),
+        _ => {
+            let zip = folder.join(format!("{name}.zip"));
+            archive::pack(&files, &zip)?;
+            files.iter().for_each(|f| crate::folder::remove(f));
+            zip
+        }
+    };
+    let package = Package {
+        id,
+        order,
+        file: (file.file_name().unwrap_or_default().to_string_lossy()).into_owned(),
+        bytes: std::fs::metadata(&file)
+            .map_err(FileError::io("Reading", &file))?
+            .len(),
+        width: found.width,
+        height: found.height,
+        pose_heading_deg: spec.pose.heading_deg,
+        request: request.clone(),
+        checks,
+        reason: told.layout().unwrap_or(found.reason),
     };
     running.patiently(|| app.store.set_package(&package))?;
     Ok(Ended::Done(None))

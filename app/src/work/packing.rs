@@ -14,6 +14,9 @@ use std::path::{Path, PathBuf};
 pub struct Laying {
     /// The packing.
     pub packing: Packing,
+    /// The floating window, in pixels of the picture after the crop: at the top and bottom of the left eye's left edge and of the
+    /// right eye's right one.
+    pub window: [[f64; 2]; 2],
     /// What is cropped from the outer side of each eye: parallel cameras recorded more. Pixels.
     pub crop: u32,
 }
@@ -63,7 +66,11 @@ pub fn write(
     laying: Laying,
     go_on: &dyn Fn(f64) -> bool,
 ) -> Result<Vec<PathBuf>, FileError> {
-    let Laying { packing, crop } = laying;
+    let Laying {
+        packing,
+        crop,
+        window,
+    } = laying;
     let (width, height) = (spec.width.saturating_sub(crop), spec.height);
     let watched = |strips: Strips<'static, FileError>, from: f64, share: f64| {
         strips.map(move |strip| {
@@ -75,7 +82,16 @@ pub fn write(
             Ok(strip)
         })
     };
-    let of = |side| eye(master, side, &spec.layers, crop);
+    let of = |side: Side| -> Result<Strips<'static, FileError>, FileError> {
+        let strips = eye(master, side, &spec.layers, crop)?;
+        let edge = window[side as usize];
+        if edge == [0.0; 2] {
+            return Ok(strips);
+        }
+        Ok(Box::new(
+            strips.map(move |s| Ok(pair::windowed(s?, height, side, edge))),
+        ))
+    };
     if packing.arrangement == Arrangement::TwoFiles {
         let mut files = Vec::new();
         for (i, side) in packing.sides().iter().enumerate() {

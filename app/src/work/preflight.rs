@@ -1,12 +1,14 @@
 //! The preflight of a project: the rules of the core, asked about every viewpoint and every order that is
 //! not done. What was found for a place that has not changed is kept.
 
+use super::depth::Deep;
 use super::estimate::working_bytes;
 use super::told::standing::{FindingInfo, FixInfo};
 use super::{App, Result};
 use crate::model::jobs::JobState;
 use crate::model::orders::OrderSpec;
 use crate::model::places::{Pose, Viewpoint};
+use crate::model::rigs::RigKind;
 use crate::model::settings::SceneSettings;
 use crate::store::OrderRow;
 use dome_files::Fingerprint;
@@ -293,8 +295,12 @@ pub fn of_viewpoint(
     );
     let ride = viewpoint.ride.as_ref();
     let mover = ride.and_then(|r| scene.movers().iter().find(|m| m.node == r.node));
+    let deep = (viewpoint.rig.kind != RigKind::Off)
+        .then(|| Deep::look(&scene, &viewpoint.pose, &viewpoint.rig));
     let facts = Facts {
+        pair: deep.as_ref().and_then(|d| d.facts(&viewpoint.name)),
         stand: Some(StandFacts {
+            stereo: settings.stand.stereo || viewpoint.rig.kind == RigKind::Panoramic,
             travel_deg: mover.and_then(|m| travel(m, settings.time_s)),
             ..place.whole(&clearance, &light)
         }),

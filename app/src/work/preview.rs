@@ -1,14 +1,18 @@
 //! Live pictures: each request for the same view adds samples to what was gathered before.
 
-use super::asked::PreviewRequest;
+use super::asked::{PairShown, PreviewRequest};
 use super::denoise::calmed;
 use super::running::Running;
 use super::{App, Result, WorkError, at_once};
 use crate::model::places::Pose;
+use crate::model::rigs::{FloatingWindow, Rig, RigKind};
 use crate::model::settings::SceneSettings;
 use dome_files::{Fingerprint, jpeg};
-use dome_imaging::{Curve, Tone};
-use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
+use dome_imaging::anaglyph::{Anaglyph, difference, mixed};
+use dome_imaging::pair::windowed;
+use dome_imaging::{Curve, Picture, Strip, Tone};
+use dome_optics::rig::Side;
+use dome_optics::{Equirect, Eye, MonoEye, Orientation, PanoramaSize, PictureSize, rig};
 use dome_trace::preview::{ENOUGH, LiveView, Preview};
 use dome_trace::quick;
 use dome_trace::render::Hold;
@@ -18,7 +22,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Views kept in memory.
-const KEPT: usize = 4;
+const KEPT: usize = 6;
 /// Widest live picture, pixels.
 pub const MAX_WIDTH: u32 = 1536;
 /// Time for refining one view per request.
@@ -37,6 +41,10 @@ struct View {
     pose: Pose,
     width: u32,
     clay: bool,
+    /// The frame of a flat picture: horizontal field of view, radians, and ratio.
+    frame: Option<(f64, f64)>,
+    /// The eye of a pair, unless it sees what one eye alone sees.
+    eye: Option<(rig::Rig, Side)>,
 }
 
 /// Views and what was gathered for each, most recently used last.
@@ -150,19 +158,149 @@ pub fn quick_jpeg(
     pose: &Pose,
     (width, rays): (u32, u32),
 ) -> Result<Vec<u8>> {
-    app.previews.hurries.fetch_add(1, Ordering::Relaxed);
     let size = PanoramaSize::from_width(width.min(MAX_QUICK))?;
+    let picture = quick_picture(app, project, settings, &eye(pose), size.into(), rays)?;
+    screen_jpeg(&picture, &SCREEN_TONE, 85)
+}
+
+fn quick_picture(
+    app: &App,
+    project: i64,
+    settings: &SceneSettings,
+    eye: &dyn Eye,
+    size: PictureSize,
+    rays: u32,
+) -> Result<Picture> {
+    app.previews.hurries.fetch_add(1, Ordering::Relaxed);
     let scene = app.scenes.get_as(app, project, settings)?;
     let light = app.scenes.light(app, project, settings, true)?;
     let running = app.jobs.rendering();
     let _hold = running.as_ref().and_then(|r| app.previews.hold(r));
-    let picture = at_once(|| quick::picture(&scene, &light, &eye(pose), size, rays));
+    Ok(at_once(|| quick::picture(&scene, &light, eye, size, rays)))
+}
+
+fn screen_jpeg(picture: &Picture, tone: &Tone, quality: u8) -> Result<Vec<u8>> {
+    let rgb = tone.to_srgb8(&picture.samples);
     Ok(jpeg::encode_small(
         picture.width,
         picture.height,
-        &SCREEN_TONE.to_srgb8(&picture.samples),
-        85,
+        &rgb,
+        quality,
     )?)
+}
+
+/// What a request looks with: its pair if it has one, the size of each eye's picture, and the pose of a frame.
+struct Looking {
+    rig: Option<Rig>,
+    size: PictureSize,
+    pose: Pose,
+}
+
+impl Looking {
+    fn of(request: &PreviewRequest, most: u32) -> Result<Self> {
+        let rig = request.rig.clone().filter(|r| r.kind != RigKind::Off);
+        let width = request.width.min(most);
+        let mut pose = request.pose;
+        if let Some(rig) = &rig {
+            rig.check().map_err(WorkError::Request)?;
+        }
+        let size = match &rig {
+            Some(rig) if rig.kind == RigKind::Flat => {
+                pose.pitch_deg = rig.flat.pitch_deg;
+                let frame = rig.frame();
+                let height = (f64::from(width) / frame.ratio).round().max(4.0) as u32;
+                PictureSize::new(frame.shape(), Some(width), Some(height))?
+            }
+            _ => PanoramaSize::from_width(width)?.into(),
+        };
+        Ok(Self { rig, size, pose })
+    }
+
+    /// The pair as it is seen on the screen: parallel cameras as they are after their crop.
+    fn pair(&self) -> Option<rig::Rig> {
+        self.rig.as_ref()?.pair().map(|pair| match pair {
+            rig::Rig::Flat(flat) if flat.method == rig::Method::Parallel => {
+                rig::Rig::Flat(rig::FlatPair {
+                    method: rig::Method::OffAxis,
+                    ..flat
+                })
+            }
+            other => other,
+        })
+    }
+
+    fn eye(&self, side: Side) -> Box<dyn Eye> {
+        let (at, turned) = (DVec3::from(self.pose.position), orientation(&self.pose));
+        match self.pair() {
+            Some(pair) => pair.eye(side, at, turned, self.size.shape),
+            None => Box::new(MonoEye::new(at, turned, self.size.shape)),
+        }
+    }
+
+    /// The eyes that a picture is made of.
+    fn sides(&self, show: Option<PairShown>) -> &'static [Side] {
+        match show {
+            _ if self.rig.is_none() => &[Side::Left],
+            None | Some(PairShown::Left) => &[Side::Left],
+            Some(PairShown::Right) => &[Side::Right],
+            Some(_) => &Side::BOTH,
+        }
+    }
+
+    /// A picture of an eye with the floating window over it.
+    fn windowed(&self, picture: Picture, side: Side) -> Picture {
+        let Some(flat) = (self.rig.as_ref())
+            .filter(|r| r.kind == RigKind::Flat)
+            .map(|r| r.flat)
+        else {
+            return picture;
+        };
+        if flat.window == FloatingWindow::default() {
+            return picture;
+        }
+        let scale = f64::from(picture.width) / f64::from(flat.budget.final_width.max(1));
+        let edge = flat.window.of(side).map(|px| px * scale);
+        let strip = Strip {
+            top: 0,
+            width: picture.width,
+            samples: picture.samples,
+        };
+        Picture {
+            samples: windowed(strip.into(), picture.height, side, edge)
+                .beauty
+                .samples,
+            ..picture
+        }
+    }
+
+    /// One picture of the eyes' pictures.
+    fn shown(&self, mut pictures: Vec<Picture>, show: Option<PairShown>) -> Picture {
+        let (Some(right), Some(left), Some(show)) = (pictures.pop(), pictures.pop(), show) else {
+            return pictures.pop().unwrap_or_else(|| Picture::black(1, 1));
+        };
+        let strip = |p: Picture| Strip {
+            top: 0,
+            width: p.width,
+            samples: p.samples,
+        };
+        let (width, height) = (left.width, left.height);
+        let (left, right) = (strip(left), strip(right));
+        let glasses = |kind: Anaglyph| mixed(&left, &right, |l, r| kind.of(l, r));
+        let made = match show {
+            PairShown::Left => left,
+            PairShown::Right => right,
+            PairShown::Grey => glasses(Anaglyph::Grey),
+            PairShown::HalfColour => glasses(Anaglyph::HalfColour),
+            PairShown::FullColour => glasses(Anaglyph::FullColour),
+            PairShown::LeastSquares => glasses(Anaglyph::LeastSquares),
+            PairShown::Difference => mixed(&left, &right, difference),
+        };
+        Picture {
+            width,
+            height,
+            samples: made.samples,
+        }
+    }
 }
 
 /// Makes or refines the live picture of a view.
@@ -177,28 +315,88 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         })?,
     };
     if request.quick == Some(true) {
+        let looking = Looking::of(request, MAX_QUICK)?;
+        let sides = looking.sides(request.show);
+        let pictures: Result<Vec<Picture>> = (sides.iter())
+            .map(|side| {
+                let eye = looking.eye(*side);
+                let picture = quick_picture(app, project, &settings, &*eye, looking.size, 1)?;
+                Ok(looking.windowed(picture, *side))
+            })
+            .collect();
         return Ok(Live {
-            jpeg: quick_jpeg(app, project, &settings, &request.pose, (request.width, 1))?,
+            jpeg: screen_jpeg(&one_of(&looking, pictures?, request.show), &SCREEN_TONE, 85)?,
             samples: 0,
             enough: ENOUGH,
             calm: true,
         });
     }
-    let size = PanoramaSize::from_width(request.width.min(MAX_WIDTH))?;
+    let looking = Looking::of(request, MAX_WIDTH)?;
     let tone = Tone {
         exposure_stops: settings.exposure_stops,
         ..SCREEN_TONE
     };
-    let scene = app.scenes.get_as(app, project, &settings)?;
-    let light = app.scenes.light(app, project, &settings, true)?;
+    let sides = looking.sides(request.show);
+    let (mut pictures, mut samples, mut calm) = (Vec::new(), ENOUGH, true);
+    for side in sides {
+        let seen = refined(
+            app,
+            project,
+            &settings,
+            request,
+            &looking,
+            (*side, sides.len()),
+        )?;
+        samples = samples.min(seen.samples);
+        calm &= seen.calm;
+        pictures.push(looking.windowed(seen.picture, *side));
+    }
+    Ok(Live {
+        calm,
+        jpeg: screen_jpeg(&one_of(&looking, pictures, request.show), &tone, 90)?,
+        samples,
+        enough: ENOUGH,
+    })
+}
+
+fn one_of(looking: &Looking, mut pictures: Vec<Picture>, show: Option<PairShown>) -> Picture {
+    match pictures.len() {
+        1 => pictures.remove(0),
+        _ => looking.shown(pictures, show),
+    }
+}
+
+/// What one eye sees so far.
+struct SeenSoFar {
+    picture: Picture,
+    samples: u32,
+    calm: bool,
+}
+
+/// Adds samples to what one eye sees; several eyes share the time.
+fn refined(
+    app: &App,
+    project: i64,
+    settings: &SceneSettings,
+    request: &PreviewRequest,
+    looking: &Looking,
+    (side, eyes): (Side, usize),
+) -> Result<SeenSoFar> {
+    let size = looking.size;
+    let scene = app.scenes.get_as(app, project, settings)?;
+    let light = app.scenes.light(app, project, settings, true)?;
     let clay = request.clay.unwrap_or(false);
     let view = View {
         project,
         content: scene.content(),
         settings: settings.lit(),
-        pose: request.pose,
+        pose: looking.pose,
         width: size.width(),
         clay,
+        frame: rig::Frame::of_shape(&size.shape).map(|f| (f.hfov, f.ratio)),
+        eye: (looking.pair())
+            .filter(|pair| pair.alone() != Some(side))
+            .map(|pair| (pair, side)),
     };
     let preview = {
         let mut kept = app
@@ -223,7 +421,11 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
     let mut preview = preview.lock().unwrap_or_else(PoisonError::into_inner);
     // The first picture must come soon; later ones may take their time.
     let first = preview.samples() == 0;
-    let budget = if first { Duration::ZERO } else { BUDGET };
+    let budget = if first {
+        Duration::ZERO
+    } else {
+        BUDGET / eyes as u32
+    };
     {
         let running = app.jobs.rendering();
         let _hold = running
@@ -233,7 +435,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         let view = LiveView {
             scene: &scene,
             light: &light,
-            eye: &eye(&request.pose),
+            eye: &*looking.eye(side),
             clay,
         };
         // Whoever moves on does not wait for light that nobody will see.
@@ -246,20 +448,14 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
     // and true to the last detail.
     let hurried = first && size.width() <= HURRIED_WIDTH;
     let (picture, calm) = if preview.samples() < ENOUGH && !hurried {
-        calmed(&preview, size)
+        calmed(&preview, (size.width(), size.height()))
     } else {
         (preview.picture(), false)
     };
-    Ok(Live {
-        calm,
-        jpeg: jpeg::encode_small(
-            picture.width,
-            picture.height,
-            &tone.to_srgb8(&picture.samples),
-            90,
-        )?,
+    Ok(SeenSoFar {
+        picture,
         samples: preview.samples(),
-        enough: ENOUGH,
+        calm,
     })
 }
 

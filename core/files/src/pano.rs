@@ -36,6 +36,8 @@ pub struct PanoProperties {
     pub opening_pitch_deg: Option<f64>,
     /// Horizontal field of view at opening, degrees.
     pub opening_hfov_deg: Option<f64>,
+    /// What the picture is in words (`dc:description`); only read.
+    pub words: Option<String>,
     /// Values that were there but could not be understood, as sentences.
     pub problems: Vec<String>,
 }
@@ -160,6 +162,7 @@ impl TagRequest {
                 .hfov_deg
                 .map(|f| angle("field of view", f, 10.0, 170.0))
                 .transpose()?,
+            words: None,
             problems: Vec::new(),
         })
     }

@@ -20,19 +20,27 @@ fn damaged(detail: impl ToString) -> FileError {
     FileError::damaged("The picture's XMP packet", detail)
 }
 
+/// Dublin Core, as XMP uses it.
+const DC_NS: &str = "http://purl.org/dc/elements/1.1/";
+
 /// Reads the panorama properties of a packet; one without any gives empty properties.
 pub fn read(packet: &str) -> Result<PanoProperties> {
     let mut found = PanoProperties::default();
     let mut reader = NsReader::from_str(packet);
     let mut depth = 0;
     let mut inside: Option<(String, String)> = None;
+    let mut words: Option<String> = None;
     loop {
         let (namespace, event) = reader.read_resolved_event().map_err(damaged)?;
         let ours = is_namespace(&namespace, PANO_NS);
+        let dublin = is_namespace(&namespace, DC_NS);
         match event {
             Event::DocType(_) => return Err(no_doctype()),
             Event::Start(ref e) | Event::Empty(ref e) => {
                 let empty = matches!(event, Event::Empty(_));
+                if dublin && !empty && e.local_name().as_ref() == "description" {
+                    words = Some(String::new());
+                }
                 if ours && !empty {
                     inside = Some((e.local_name().as_ref().to_owned(), String::new()));
                 }
@@ -55,9 +63,15 @@ pub fn read(packet: &str) -> Result<PanoProperties> {
                 if let Some((_, text)) = &mut inside {
                     text.push_str(&t.xml10_content());
                 }
+                if let Some(words) = &mut words {
+                    words.push_str(&t.xml10_content());
+                }
             }
-            Event::End(_) => {
+            Event::End(ref e) => {
                 depth = depth.saturating_sub(1);
+                if dublin && e.local_name().as_ref() == "description" {
+                    found.words = words.take().map(|w| w.trim().to_owned());
+                }
                 if ours && let Some((name, text)) = inside.take() {
                     set(&mut found, &name, text.trim());
                 }
@@ -207,7 +221,7 @@ pub fn described(words: &str) -> String {
     format!(
         "<?xpacket begin=\"\u{feff}\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>\n\
          <x:xmpmeta xmlns:x=\"adobe:ns:meta/\">\n <rdf:RDF xmlns:rdf=\"{RDF_NS}\">\n\
-         <rdf:Description rdf:about=\"\" xmlns:dc=\"http://purl.org/dc/elements/1.1/\">\n\
+         <rdf:Description rdf:about=\"\" xmlns:dc=\"{DC_NS}\">\n\
          <dc:description><rdf:Alt><rdf:li xml:lang=\"x-default\">{clean}</rdf:li></rdf:Alt></dc:description>\n\
          </rdf:Description>\n </rdf:RDF>\n</x:xmpmeta>\n<?xpacket end=\"w\"?>"
     )

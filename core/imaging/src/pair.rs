@@ -4,7 +4,7 @@
 
 use crate::layers::LayeredStrip;
 use crate::strip::{CHANNELS, Strip};
-use dome_optics::rig::{Arrangement, Packing};
+use dome_optics::rig::{Arrangement, Packing, Side};
 
 /// A plane's values and its number of channels.
 type Plane = (Vec<f32>, usize);
@@ -62,6 +62,35 @@ impl LayeredStrip {
         self.beauty.top = top;
         self
     }
+}
+
+/// A strip with the edge of its eye's frame masked: `top` pixels at the top of a picture of `height` rows and `bottom` at its
+/// bottom, in between by a straight line; the left eye's left edge, the right eye's right one. A pixel that the line cuts is
+/// as dark as it is covered.
+pub fn windowed(
+    mut strip: LayeredStrip,
+    height: u32,
+    side: Side,
+    [top, bottom]: [f64; 2],
+) -> LayeredStrip {
+    let width = strip.beauty.width as usize;
+    let first = strip.beauty.top;
+    let lines = strip.beauty.samples.chunks_mut((width * CHANNELS).max(1));
+    for (row, line) in (first..).zip(lines) {
+        let share = (f64::from(row) + 0.5) / f64::from(height.max(1));
+        let edge = top + (bottom - top) * share;
+        for i in 0..width.min(edge.ceil().max(0.0) as usize) {
+            let left = (1.0 - (edge - i as f64)).clamp(0.0, 1.0) as f32;
+            let column = match side {
+                Side::Left => i,
+                Side::Right => width - 1 - i,
+            };
+            line[column * CHANNELS..][..CHANNELS]
+                .iter_mut()
+                .for_each(|v| *v *= left);
+        }
+    }
+    strip
 }
 
 /// Two strips of the same rows, one beside the other.

@@ -121,3 +121,28 @@ fn crops_take_columns() {
     let none = eye(Side::Left).next().unwrap().unwrap().columns(5, 9);
     assert_eq!(none.beauty.width, 1);
 }
+
+/// A floating window darkens the outer edge of each eye by so many pixels, leaning where top and bottom differ.
+#[test]
+fn windows_mask_the_outer_edges() {
+    use dome_imaging::pair::windowed;
+    let white = |rows: usize| {
+        LayeredStrip::from(Strip {
+            top: 0,
+            width: 8,
+            samples: vec![1.0; 8 * rows * 3],
+        })
+    };
+    let reds = |strip: LayeredStrip| -> Vec<Vec<f32>> {
+        let all: Vec<f32> = strip.beauty.samples.chunks(3).map(|p| p[0]).collect();
+        all.chunks(8).map(<[f32]>::to_vec).collect()
+    };
+    let left = reds(windowed(white(4), 4, Side::Left, [2.5, 2.5]));
+    for row in left {
+        assert_eq!(row, [0.0, 0.0, 0.5, 1.0, 1.0, 1.0, 1.0, 1.0]);
+    }
+    // From 0 at the top to 4 at the bottom: half a pixel in the first row, 3.5 in the last.
+    let right = reds(windowed(white(4), 4, Side::Right, [0.0, 4.0]));
+    assert_eq!(right[0], [1.0, 1.0, 1.0, 1.0, 1.0, 1.0, 1.0, 0.5]);
+    assert_eq!(right[3], [1.0, 1.0, 1.0, 1.0, 0.5, 0.0, 0.0, 0.0]);
+}

@@ -102,3 +102,29 @@ pub fn compare(size: (u32, u32), asked: &PanoProperties, found: &Findings) -> Ve
     });
     checks
 }
+
+/// The same of a picture that two eyes lie in: its size, and its words about how they lie.
+pub fn compare_pair(size: (u32, u32), words: &str, found: &Findings) -> Vec<Check> {
+    let pixels = |(w, h): (u32, u32)| format!("{w} x {h} px");
+    let told = (found.properties.words.clone()).unwrap_or_else(|| "not told".into());
+    vec![
+        Check {
+            what: "Picture size",
+            asked: pixels(size),
+            found: pixels((found.width, found.height)),
+            fine: size == (found.width, found.height),
+        },
+        Check {
+            what: "How the eyes lie",
+            asked: words.into(),
+            fine: told == words,
+            found: told,
+        },
+        Check {
+            what: "Taken as a sphere of one eye",
+            asked: "no".into(),
+            found: if found.sphere { "yes" } else { "no" }.into(),
+            fine: !found.sphere,
+        },
+    ]
+}

@@ -4,5 +4,5 @@ pub mod comfort;
 pub mod delivery;
 pub mod preflight;
 
-pub use delivery::{Check, compare};
+pub use delivery::{Check, compare, compare_pair};
 pub use preflight::{Facts, Finding, Fix, Level, OrderFacts, Purpose, StandFacts};

@@ -5,7 +5,7 @@ use crate::light::Illumination;
 use crate::pixel::{PixelSums, Shooter};
 use crate::scene::Scene;
 use dome_imaging::{LayeredStrip, Picture, Strip};
-use dome_optics::{Eye, PanoramaSize};
+use dome_optics::{Eye, PictureSize};
 use rayon::prelude::*;
 use std::time::{Duration, Instant};
 
@@ -33,17 +33,19 @@ pub struct LiveView<'a> {
 
 /// Samples gathered so far for one eye.
 pub struct Preview {
-    size: PanoramaSize,
+    size: (u32, u32),
     pixels: Vec<PixelSums>,
     samples: u32,
 }
 
 impl Preview {
     /// An empty picture.
-    pub fn new(size: PanoramaSize) -> Self {
+    pub fn new(size: impl Into<PictureSize>) -> Self {
+        let size: PictureSize = size.into();
+        let (width, height) = (size.width(), size.height());
         Self {
-            size,
-            pixels: vec![PixelSums::default(); size.pixels() as usize],
+            size: (width, height),
+            pixels: vec![PixelSums::default(); width as usize * height as usize],
             samples: 0,
         }
     }
@@ -67,7 +69,7 @@ impl Preview {
         stop: &(dyn Fn() -> bool + Sync),
     ) {
         crate::directional_albedo::prepare();
-        let (width, height) = (self.size.width(), self.size.height());
+        let (width, height) = self.size;
         let shooter = Shooter {
             tracer: Tracer {
                 scene: view.scene,
@@ -122,7 +124,7 @@ impl Preview {
             ],
             ..Strip {
                 top: 0,
-                width: self.size.width(),
+                width: self.size.0,
                 samples: each(&|p| p.beauty().to_array()),
             }
             .into()
@@ -132,8 +134,8 @@ impl Preview {
     /// The mean of what was gathered.
     pub fn picture(&self) -> Picture {
         Picture {
-            width: self.size.width(),
-            height: self.size.height(),
+            width: self.size.0,
+            height: self.size.1,
             samples: self
                 .pixels
                 .iter()

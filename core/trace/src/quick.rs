@@ -7,7 +7,7 @@ use crate::accel::TraceRay;
 use crate::light::Illumination;
 use crate::scene::Scene;
 use dome_imaging::Picture;
-use dome_optics::{Eye, PanoramaSize, PicturePoint};
+use dome_optics::{Eye, PicturePoint, PictureSize};
 use glam::Vec3;
 use rayon::prelude::*;
 
@@ -19,14 +19,15 @@ const BRIGHTEST: f32 = 1.6;
 /// Most surfaces that a ray passes straight through.
 const MAX_PASSED: u32 = 16;
 
-/// The quick picture of an eye's whole sphere; `rays` a side of each pixel.
+/// The quick picture of what an eye sees; `rays` a side of each pixel.
 pub fn picture(
     scene: &Scene,
     light: &Illumination,
     eye: &dyn Eye,
-    size: PanoramaSize,
+    size: impl Into<PictureSize>,
     rays: u32,
 ) -> Picture {
+    let size: PictureSize = size.into();
     let (width, height) = (size.width(), size.height());
     let rays = rays.clamp(1, 4);
     let samples = (0..width * height)

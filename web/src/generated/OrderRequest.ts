@@ -39,6 +39,10 @@ setup?: number,
  */
 draft?: boolean, 
 /**
+ * One eye alone, though the viewpoint has two.
+ */
+mono?: boolean, 
+/**
  * What is made beside the picture.
  */
 passes?: Array<Pass>, 

@@ -3,6 +3,7 @@ import type { Lens } from "./Lens";
 import type { Opening } from "./Opening";
 import type { Pass } from "./Pass";
 import type { Pose } from "./Pose";
+import type { Rig } from "./Rig";
 import type { SceneSettings } from "./SceneSettings";
 
 /**
@@ -25,6 +26,10 @@ pose: Pose,
  * What was to be seen first then, if it was not straight ahead.
  */
 opening: Opening | null, 
+/**
+ * The pair of eyes, if there are two.
+ */
+rig: Rig | null, 
 /**
  * Shape of the picture, by its name on the command line.
  */

@@ -2,6 +2,7 @@
 import type { Opening } from "./Opening";
 import type { Pose } from "./Pose";
 import type { Ride } from "./Ride";
+import type { Rig } from "./Rig";
 
 /**
  * A place to stand.
@@ -31,6 +32,10 @@ opening: Opening | null,
  * What it rides on.
  */
 ride: Ride | null, 
+/**
+ * How its eyes stand.
+ */
+rig: Rig, 
 /**
  * Another one after every change.
  */

@@ -2,6 +2,7 @@
 import type { Opening } from "./Opening";
 import type { Pose } from "./Pose";
 import type { Ride } from "./Ride";
+import type { Rig } from "./Rig";
 
 /**
  * A viewpoint as it is sent to be made or changed.
@@ -27,6 +28,10 @@ opening: Opening | null,
  * What it rides on.
  */
 ride: Ride | null, 
+/**
+ * How its eyes stand; as it was, or one eye, if absent.
+ */
+rig?: Rig, 
 /**
  * The version that was changed: if it is another one by now, the change is refused.
  */

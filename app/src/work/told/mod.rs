@@ -1,6 +1,7 @@
 //! What work tells: derived from what is kept and from what is being done, never kept itself. The page's types are
 //! written from these, and whoever answers a request passes them on as they are.
 
+pub mod depth;
 pub mod jobs;
 pub mod pictures;
 pub mod standing;

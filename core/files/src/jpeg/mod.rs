@@ -3,5 +3,5 @@
 mod encode;
 mod parts;
 
-pub use encode::{Encoder, encode_small};
+pub use encode::{Encoder, MAX_SIDE, encode_small};
 pub use parts::{JpegParts, metadata_segments, xmp_segment};

@@ -1,0 +1,88 @@
+//! Depth over HTTP: what two eyes see at a viewpoint, and the plan of all viewpoints.
+
+use super::sent::Sent;
+use super::{Answer, Shared, blocking};
+use crate::model::rigs::RigKind;
+use crate::work::asked::DepthRequest;
+use crate::work::depth::Deep;
+use crate::work::told::depth::DepthInfo;
+use crate::work::{WorkError, at_once};
+use rocket::http::ContentType;
+use rocket::serde::json::Json;
+use rocket::{Route, get, post, routes};
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![depth, plan]
+}
+
+#[post("/projects/<id>/depth", data = "<request>")]
+async fn depth(app: &Shared, id: i64, request: Sent<DepthRequest>) -> Answer<Json<DepthInfo>> {
+    blocking(app, move |app| {
+        request.rig.check().map_err(WorkError::Request)?;
+        let p = &request.pose;
+        let sane = |v: &f64| v.is_finite() && v.abs() < 1e7;
+        let angles = [p.heading_deg, p.pitch_deg, p.roll_deg];
+        if !p.position.iter().chain(&angles).all(sane) {
+            return Err(WorkError::Request(
+                "The view must be given in numbers; correct it.".into(),
+            ));
+        }
+        let scene = app.scenes.get(app, id)?;
+        Ok(Json(at_once(|| {
+            Deep::look(&scene, &request.pose, &request.rig).told()
+        })))
+    })
+    .await
+}
+
+/// A field of a table in comma-separated values (RFC 4180).
+fn field(text: &str) -> String {
+    if text.contains([',', '"', '\n', '\r']) {
+        format!("\"{}\"", text.replace('"', "\"\""))
+    } else {
+        text.to_owned()
+    }
+}
+
+/// The plan of depth of all viewpoints, for people who work to it.
+#[get("/projects/<id>/depth.csv")]
+async fn plan(app: &Shared, id: i64) -> Answer<(ContentType, String)> {
+    blocking(app, move |app| {
+        let scene = app.scenes.get(app, id)?;
+        let mut table = String::from(
+            "viewpoint,pair,separation_mm,zero_parallax_m,percent,front_px,back_px,near_px,far_px,nearest_m,farthest_m,findings,note\r\n",
+        );
+        for v in app.store.viewpoints(id)? {
+            let told = at_once(|| Deep::look(&scene, &v.pose, &v.rig).told());
+            let number = |n: Option<f64>, digits: usize| {
+                n.map_or_else(String::new, |n| format!("{n:.digits$}"))
+            };
+            let flat = v.rig.kind == RigKind::Flat;
+            let pair = match v.rig.kind {
+                RigKind::Off => "one eye",
+                RigKind::Panoramic => "panoramic",
+                RigKind::Flat => "flat",
+            };
+            let two = v.rig.kind != RigKind::Off;
+            let row = [
+                field(&v.name),
+                pair.into(),
+                number(two.then_some(told.separation_m * 1000.0), 2),
+                number(told.convergence_m, 3),
+                number(flat.then_some(v.rig.flat.budget.percent), 0),
+                number(told.budget_px.as_ref().map(|b| b.front), 1),
+                number(told.budget_px.as_ref().map(|b| b.back), 1),
+                number(told.parallax_px.as_ref().and_then(|p| p.near), 1),
+                number(told.parallax_px.as_ref().map(|p| p.far), 1),
+                number(told.nearest_m, 3),
+                number(told.farthest_m, 3),
+                (told.offenders.len() + told.violations.len()).to_string(),
+                field(&v.rig.note),
+            ];
+            table.push_str(&row.join(","));
+            table.push_str("\r\n");
+        }
+        Ok((ContentType::CSV, table))
+    })
+    .await
+}

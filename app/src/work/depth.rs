@@ -1,0 +1,261 @@
+//! How deep it is at a viewpoint: what the Depth stage and `owl-dome depth` tell.
+
+use super::preview::orientation;
+use super::told::depth::{
+    BeyondInfo, BudgetInfo, DepthInfo, FitInfo, OffenderInfo, OnScreenInfo, ParallaxInfo,
+    PlanesInfo, RecordingInfo, ViolationInfo,
+};
+use crate::model::places::Pose;
+use crate::model::rigs::{Rig, RigKind, RigMethod};
+use dome_optics::MonoEye;
+use dome_optics::projection::Perspective;
+use dome_optics::rig::parallax::roundness;
+use dome_optics::rig::screen::ADULT_EYES;
+use dome_optics::rig::{PanoramicPair, scale};
+use dome_rules::comfort::{ASIDE, Beyond, FlatPlan, Offender, Violation, comfortable, too_near};
+use dome_rules::preflight::PairFacts;
+use dome_trace::Scene;
+use dome_trace::stand::depth::{AROUND, Depths, FRAMED, around, framed};
+use glam::DVec3;
+
+/// Steps of the chart.
+const STEPS: usize = 200;
+
+/// What two eyes see from a place, looked at once.
+pub struct Deep<'a> {
+    scene: &'a Scene,
+    pose: Pose,
+    rig: &'a Rig,
+    depths: Depths,
+}
+
+impl<'a> Deep<'a> {
+    /// Looks: all round, or through the frame of a flat pair.
+    pub fn look(scene: &'a Scene, pose: &Pose, rig: &'a Rig) -> Self {
+        let mut pose = *pose;
+        let eye = DVec3::from(pose.position);
+        let depths = if rig.kind == RigKind::Flat {
+            pose.pitch_deg = rig.flat.pitch_deg;
+            let frame = rig.frame();
+            let projection = Perspective::from_fov(frame.hfov, frame.vfov());
+            framed(
+                scene,
+                &MonoEye::new(eye, orientation(&pose), projection),
+                FRAMED,
+            )
+        } else {
+            around(scene, eye, AROUND)
+        };
+        Self {
+            scene,
+            pose,
+            rig,
+            depths,
+        }
+    }
+
+    /// What a flat pair may do.
+    fn plan(&self) -> Option<FlatPlan> {
+        let budget = &self.rig.flat.budget;
+        (self.rig.kind == RigKind::Flat).then(|| FlatPlan {
+            pair: self.rig.flat_pair(),
+            frame: self.rig.frame(),
+            width: f64::from(budget.final_width),
+            budget: budget.of_shot(),
+            screen: budget.screen(),
+        })
+    }
+
+    fn panoramic(&self) -> PanoramicPair {
+        PanoramicPair {
+            separation: self.rig.separation(),
+            anchor: self.rig.anchor.into(),
+            converge: self.rig.converge_m,
+            close: self.rig.close_deg.map(|c| c.map(f64::to_radians)),
+        }
+    }
+
+    fn offenders(&self) -> Vec<Offender> {
+        match (self.plan(), self.rig.kind) {
+            (Some(plan), _) => plan.offenders(&self.depths),
+            (None, RigKind::Panoramic) => {
+                let to_view = orientation(&self.pose).matrix().transpose();
+                too_near(&self.panoramic(), &self.depths, |d| to_view * d)
+            }
+            (None, _) => Vec::new(),
+        }
+    }
+
+    fn window(&self) -> (Vec<Violation>, [f64; 4]) {
+        self.plan().map_or_else(Default::default, |plan| {
+            plan.window(
+                self.scene,
+                self.pose.position.into(),
+                orientation(&self.pose),
+            )
+        })
+    }
+
+    /// What is cut off beyond the floating window that is set.
+    fn uncovered(&self) -> Vec<Violation> {
+        let (violations, needed) = self.window();
+        let set = &self.rig.flat.window;
+        let set = [
+            set.left_top,
+            set.left_bottom,
+            set.right_top,
+            set.right_bottom,
+        ];
+        let covered = |i: usize| set[i] + 0.5 >= needed[i] && set[i + 1] + 0.5 >= needed[i + 1];
+        (violations.into_iter())
+            .filter(|v| !covered(if v.left { 0 } else { 2 }))
+            .collect()
+    }
+
+    /// Facts for the preflight.
+    pub fn facts(&self, name: &str) -> Option<PairFacts<'_>> {
+        Some(PairFacts {
+            name: name.to_owned(),
+            rig: self.rig.pair()?,
+            orientation: orientation(&Pose {
+                // The frame of a flat pair may look up; its eyes stay level.
+                pitch_deg: match self.rig.kind {
+                    RigKind::Flat => 0.0,
+                    _ => self.pose.pitch_deg,
+                },
+                ..self.pose
+            }),
+            scene: self.scene,
+            depths: &self.depths,
+            plan: self.plan(),
+            violations: self.uncovered(),
+            scale: self.rig.scale,
+        })
+    }
+
+    /// Everything that is told.
+    pub fn told(&self) -> DepthInfo {
+        let depths = &self.depths;
+        let separation = self.rig.separation();
+        let plan = self.plan();
+        let finite = |z: f64| z.is_finite().then_some(z);
+        let very_nearest = depths.sights.first().map(|s| s.distance);
+        let farthest = depths.farthest(ASIDE);
+        let limit = comfortable(separation);
+        let planes = match &plan {
+            Some(plan) => {
+                let [nearest, zero, far] = plan.planes();
+                PlanesInfo {
+                    nearest,
+                    zero: Some(zero),
+                    farthest: finite(far),
+                }
+            }
+            None => PlanesInfo {
+                nearest: limit,
+                zero: self.rig.converge(),
+                farthest: None,
+            },
+        };
+        // Up to the nearest that is seen or allowed, with some air.
+        let near = very_nearest.unwrap_or(limit).min(planes.nearest).max(1e-3);
+        let chart_end = 1.15 / near;
+        let name = |object: u32| {
+            (self.scene.objects().get(object as usize)).map_or_else(String::new, |o| o.name.clone())
+        };
+        let flat = plan.is_some();
+        let (violations, window) = self.window();
+        DepthInfo {
+            nearest_m: depths.nearest(ASIDE),
+            farthest_m: finite(farthest),
+            very_nearest_m: very_nearest,
+            open: depths.open,
+            separation_m: separation,
+            viewer: scale::viewer(separation),
+            convergence_m: self.rig.converge(),
+            chart_end,
+            chart: depths.histogram(chart_end, STEPS),
+            nearest_degrees: (self.rig.kind == RigKind::Panoramic)
+                .then(|| very_nearest.map(|z| self.panoramic().angle_at(z).to_degrees()))
+                .flatten(),
+            parallax_px: plan.as_ref().map(|plan| ParallaxInfo {
+                near: depths.nearest(ASIDE).map(|z| plan.parallax(z)),
+                far: plan.parallax(farthest),
+                infinity: plan.parallax(f64::INFINITY),
+            }),
+            budget_px: plan.as_ref().map(|plan| BudgetInfo {
+                front: plan.budget.front,
+                back: plan.budget.back,
+                whole: self.rig.flat.budget.whole_px(),
+            }),
+            planes_m: planes,
+            offenders: (self.offenders().into_iter())
+                .map(|o| OffenderInfo {
+                    object: name(o.object),
+                    beyond: match o.beyond {
+                        Beyond::Near => BeyondInfo::Near,
+                        Beyond::Front => BeyondInfo::Front,
+                        Beyond::Back => BeyondInfo::Back,
+                    },
+                    distance_m: o.distance,
+                    degrees: (!flat).then_some(o.amount),
+                    px: flat.then_some(o.amount),
+                    share: o.share,
+                    heading_deg: o.heading_deg,
+                    pitch_deg: o.pitch_deg,
+                })
+                .collect(),
+            violations: (violations.into_iter())
+                .map(|v| ViolationInfo {
+                    object: name(v.object),
+                    edge: if v.left { "left" } else { "right" }.into(),
+                    distance_m: v.distance,
+                    px: v.parallax,
+                })
+                .collect(),
+            window,
+            fit: (plan.as_ref())
+                .and_then(|plan| plan.fit(depths, ASIDE))
+                .map(|(separation_m, convergence_m)| FitInfo {
+                    separation_m,
+                    convergence_m,
+                }),
+            screen: plan
+                .as_ref()
+                .and_then(|plan| self.on_screen(plan, farthest)),
+            vertical_px: plan.as_ref().map_or(0.0, |plan| {
+                (plan.pair).vertical_parallax(plan.frame, plan.width / plan.frame.ratio)
+            }),
+            recording: (plan.as_ref())
+                .filter(|_| self.rig.flat.method == RigMethod::Parallel)
+                .map(|plan| {
+                    let r = (plan.pair).recording(plan.frame, self.rig.flat.budget.final_width);
+                    RecordingInfo {
+                        width: r.width,
+                        hfov_deg: r.hfov.to_degrees(),
+                        crop: r.crop,
+                    }
+                }),
+        }
+    }
+
+    fn on_screen(&self, plan: &FlatPlan, farthest: f64) -> Option<OnScreenInfo> {
+        let screen = plan.screen?;
+        let share = plan.parallax(farthest) / plan.width;
+        let (adults, children) = plan.divergence_deg(farthest)?;
+        let whole = self.rig.flat.budget.whole_px() / plan.width;
+        Some(OnScreenInfo {
+            budget_minutes: screen.minutes(whole),
+            far_minutes: screen.minutes(share.abs()) * share.signum(),
+            behind_mm: screen.metres(share) * 1000.0,
+            adults_diverge_deg: adults,
+            children_diverge_deg: children,
+            roundness: roundness(
+                plan.pair.separation,
+                plan.pair.converge,
+                ADULT_EYES,
+                screen.distance,
+            ),
+        })
+    }
+}
