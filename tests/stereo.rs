@@ -7,10 +7,9 @@ use dome_files::exr_picture::ExrStrips;
 use dome_optics::rig::{Anchor, FlatPair, Frame, Method, PanoramicEye, PanoramicPair, Side};
 use dome_optics::{MonoEye, Orientation, PicturePoint, Shape};
 use glam::DVec3;
-use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 use support::scene::LAMP;
-use support::{Server, exiftool, outside, run_fails, run_ok, scene_in, text, with_room};
+use support::{exiftool, outside, pixels, run_fails, run_ok, scene_in, text};
 
 const LEFT: [&str; 3] = ["R", "G", "B"];
 const RIGHT: [&str; 3] = ["right.R", "right.G", "right.B"];
@@ -292,33 +291,6 @@ fn lamps_stand_where_flat_geometry_demands() {
     }
 }
 
-/// Pixels of a picture as another reader sees them: ffmpeg's 8-bit RGB.
-fn pixels(path: &Path) -> (u32, u32, Vec<u8>) {
-    let told = exiftool(path);
-    let side = |name: &str| told[name].as_u64().unwrap() as u32;
-    let raw = path.with_extension("raw");
-    outside(
-        "ffmpeg",
-        &[
-            "-v",
-            "error",
-            "-y",
-            "-i",
-            text(path),
-            "-f",
-            "rawvideo",
-            "-pix_fmt",
-            "rgb24",
-            text(&raw),
-        ],
-    );
-    (
-        side("ImageWidth"),
-        side("ImageHeight"),
-        std::fs::read(&raw).unwrap(),
-    )
-}
-
 /// Every packing has its size and each eye in its place, as outside readers see them; words say how they lie.
 #[test]
 fn packed_files_hold_each_eye_in_its_place() {
@@ -558,123 +530,6 @@ fn parts_of_a_pair_join() {
     );
     let said = run_fails(&["join", text(&top), text(&other), "-o", text(&joined)], 1);
     assert!(said.contains("pair"), "{said}");
-}
-
-fn rig(server: &Server, project: i64, rig: Value) -> Value {
-    let told = server
-        .json("GET", &format!("/api/projects/{project}"), None)
-        .1;
-    let mut viewpoint = told["viewpoints"][0].clone();
-    viewpoint["rig"] = rig;
-    let id = viewpoint["id"].as_i64().unwrap();
-    let (status, answer) = server.json(
-        "PUT",
-        &format!("/api/projects/{project}/viewpoints/{id}"),
-        Some(viewpoint),
-    );
-    assert_eq!(status, 200, "{answer}");
-    answer["rig"].clone()
-}
-
-/// An order of a pair: both eyes in one master; with the left eye on the viewpoint a finished mono picture is taken over, and
-/// after a change of separation so is the left eye; a pair goes on after a kill with the same bytes.
-#[test]
-fn an_eye_that_is_there_is_not_made_again() {
-    let (_folder, server, id) = with_room();
-    let kept = rig(
-        &server,
-        id,
-        json!({"kind": "panoramic", "anchor": "left", "separation_m": 0.063}),
-    );
-    assert_eq!(kept["close_deg"], json!([60.0, 80.0]));
-    let wish = |mono: bool| json!({"width": 128, "samples": 64, "noise_percent": 30.0, "mono": mono, "passes": ["depth"]});
-    let mono = server.order(id, wish(true));
-    server.wait_for_order(mono, "done");
-    let pair = server.order(id, wish(false));
-    let done = server.wait_for_order(pair, "done");
-    assert!(
-        done["problem"]
-            .as_str()
-            .unwrap()
-            .contains("left eye was taken over"),
-        "{done}"
-    );
-    let master = |order| server.files_of(order).join("master.exr");
-    assert_eq!(samples(&master(mono), LEFT), samples(&master(pair), LEFT));
-    assert_eq!(
-        samples(&master(mono), ["depth.Z"; 3]),
-        samples(&master(pair), ["depth.left.Z"; 3])
-    );
-    // The whole pair made at once has the same bytes.
-    let (_other, fresh, other_id) = with_room();
-    rig(
-        &fresh,
-        other_id,
-        json!({"kind": "panoramic", "anchor": "left", "separation_m": 0.063}),
-    );
-    let at_once = fresh.order(other_id, wish(false));
-    fresh.wait_for_order(at_once, "done");
-    let bytes = std::fs::read(fresh.files_of(at_once).join("master.exr")).unwrap();
-    assert!(
-        std::fs::read(master(pair)).unwrap() == bytes,
-        "taken over or rendered, the same pair"
-    );
-    // Other separation: the left eye is taken out of the pair, even after the mono order is gone.
-    let (status, _) = server.json("DELETE", &format!("/api/orders/{mono}"), None);
-    assert_eq!(status, 204);
-    rig(
-        &server,
-        id,
-        json!({"kind": "panoramic", "anchor": "left", "separation_m": 0.09}),
-    );
-    let wider = server.order(id, wish(false));
-    let done = server.wait_for_order(wider, "done");
-    assert!(
-        done["problem"]
-            .as_str()
-            .unwrap()
-            .contains("left eye was taken over"),
-        "{done}"
-    );
-    assert_eq!(samples(&master(pair), LEFT), samples(&master(wider), LEFT));
-    assert_ne!(
-        samples(&master(pair), RIGHT),
-        samples(&master(wider), RIGHT)
-    );
-    // What the order says is what the pixels came from: the same by command.
-    let described = |path: &Path| ExrStrips::open(path).unwrap().header.description.unwrap();
-    let words = described(&master(wider)).to_string();
-    assert!(
-        words.contains("0.09 m apart, left eye on the viewpoint"),
-        "{words}"
-    );
-}
-
-/// Killed in the middle, a pair goes on by itself to the bytes of an undisturbed one.
-#[test]
-fn a_killed_pair_goes_on_to_the_same_bytes() {
-    let wish = json!({"width": 256, "samples": 48, "noise_percent": 20.0, "denoise": false});
-    let pair = json!({"kind": "panoramic", "anchor": "middle"});
-    let (_quiet_folder, quiet, id) = with_room();
-    rig(&quiet, id, pair.clone());
-    let undisturbed = quiet.order(id, wish.clone());
-    quiet.wait_for_order(undisturbed, "done");
-    let bytes = std::fs::read(quiet.files_of(undisturbed).join("master.exr")).unwrap();
-    drop(quiet);
-    let (folder, server, id) = with_room();
-    rig(&server, id, pair);
-    let order = server.order(id, wish);
-    let strips = server.files_of(order).join("strips");
-    support::wait_for("strips of both eyes", || {
-        (std::fs::read_dir(&strips).map_or(0, Iterator::count) >= 3).then_some(())
-    });
-    server.kill();
-    // One eye's strip is lost on top.
-    std::fs::remove_file(strips.join("right-000000.strip")).unwrap();
-    let server = Server::start(&folder.path().join("data"), false);
-    server.wait_for_order(order, "done");
-    let again = std::fs::read(server.files_of(order).join("master.exr")).unwrap();
-    assert!(again == bytes, "other bytes after a kill");
 }
 
 /// A point of the picture is told in pixels of the whole picture.

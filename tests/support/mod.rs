@@ -76,6 +76,33 @@ pub fn exiftool(file: &Path) -> Value {
     serde_json::from_str::<Value>(&text).unwrap()[0].clone()
 }
 
+/// Pixels of a picture as another reader sees them: ffmpeg's 8-bit RGB.
+pub fn pixels(path: &Path) -> (u32, u32, Vec<u8>) {
+    let told = exiftool(path);
+    let side = |name: &str| told[name].as_u64().unwrap() as u32;
+    let raw = path.with_extension("raw");
+    outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-y",
+            "-i",
+            text(path),
+            "-f",
+            "rawvideo",
+            "-pix_fmt",
+            "rgb24",
+            text(&raw),
+        ],
+    );
+    (
+        side("ImageWidth"),
+        side("ImageHeight"),
+        std::fs::read(&raw).unwrap(),
+    )
+}
+
 /// A running server.
 pub struct Server {
     child: Child,

@@ -29,7 +29,12 @@ async fn depth(app: &Shared, id: i64, request: Sent<DepthRequest>) -> Answer<Jso
         }
         let scene = app.scenes.get(app, id)?;
         Ok(Json(at_once(|| {
-            Deep::look(&scene, &request.pose, &request.rig).told()
+            let deep = Deep::look(&scene, &request.pose, &request.rig);
+            DepthInfo {
+                planes_fit: request.planes_m.and_then(|planes| deep.fitted(planes)),
+                picked: request.pick.and_then(|place| deep.pick(place)),
+                ..deep.told()
+            }
         })))
     })
     .await

@@ -3,7 +3,7 @@
 use super::files::jpeg;
 use super::range::RangedFile;
 use super::sent::Sent;
-use super::types::{Estimate, Event, Order, OrderRequest, OrderSpec, WidthPlan};
+use super::types::{Estimate, Event, Order, OrderEstimate, OrderRequest, OrderSpec, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::RenderFolder;
 use crate::model::jobs::{JobKind, NewJob};
@@ -11,6 +11,7 @@ use crate::model::rigs::{Rig, RigKind};
 use crate::work::estimate::estimated;
 use crate::work::recipe::picture_size;
 use crate::work::rendering;
+use crate::work::rendering::eyes_there;
 use crate::work::screen::DISPLAY_WIDTH;
 use crate::work::{App, Result, WorkError};
 use dome_imaging::scale::Shrink;
@@ -23,7 +24,17 @@ use std::ops::RangeInclusive;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
-        estimate, width_plan, place, one, discard, strip, finished, display, flat, master
+        estimate,
+        order_estimate,
+        width_plan,
+        place,
+        one,
+        discard,
+        strip,
+        finished,
+        display,
+        flat,
+        master
     ]
 }
 
@@ -94,7 +105,7 @@ fn width_plan(width: u32, frame: u32, hfov: f64, per_degree: f64) -> Answer<Json
 }
 
 /// What is asked, made whole and checked.
-fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, NewJob)> {
+fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, Estimate)> {
     let settings = app.store.project(project)?.settings;
     let setup = request.setup.unwrap_or(settings.setup.number);
     let mut settings = settings.with_setup(setup).ok_or_else(|| {
@@ -106,6 +117,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, N
     settings.other_setups.clear();
     let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
     let passes = PassSet::new(request.passes.iter().flatten().copied());
+    let mut lens = request.lens;
     let rig = (request.mono != Some(true) && viewpoint.rig.kind != RigKind::Off)
         .then(|| viewpoint.rig.clone());
     let mut pose = viewpoint.pose;
@@ -116,6 +128,12 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, N
         }
         _ => picture_size(request.shape.as_deref(), request.width)?,
     };
+    if let (Some(lens), Some(rig)) = (&mut lens, &rig)
+        && rig.focus_follows
+        && let Some(distance) = rig.converge()
+    {
+        lens.focus_m = distance;
+    }
     if let Some(pair) = rig.as_ref().and_then(Rig::pair) {
         pair.check(&size.shape)?;
         if request
@@ -151,7 +169,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, N
             NOISE.end()
         ));
     }
-    if let Some(lens) = request.lens
+    if let Some(lens) = lens
         && !((0.5..=128.0).contains(&lens.fstop) && (0.01..=1e5).contains(&lens.focus_m))
     {
         return refuse(
@@ -173,23 +191,11 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, N
                 .into(),
         );
     }
-    app.room_on_disk(
-        &format!("Rendering {} px", request.width),
-        estimate.working_bytes,
-    )?;
     let draft = request.draft.unwrap_or(false);
     if !draft {
         // What makes drafts brighter must never reach a final picture.
         settings.draft_stops = 0.0;
     }
-    let job = NewJob {
-        kind: JobKind::Order,
-        project: Some(project),
-        asked: String::new(),
-        what: viewpoint.name.clone(),
-        memory: estimate.job_bytes(),
-        disk: estimate.working_bytes,
-    };
     let spec = OrderSpec {
         viewpoint: viewpoint.name,
         viewpoint_number: Some(viewpoint.id),
@@ -206,18 +212,46 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, N
         draft,
         passes: passes.iter().collect(),
         clay: request.clay.unwrap_or(false),
-        lens: request.lens,
+        lens,
         denoise,
         clamp: request.clamp,
         occlusion_m: request.occlusion_m,
     };
-    Ok((spec, job))
+    Ok((spec, estimate))
+}
+
+/// What an order would take, and which eyes of its pair are there already.
+#[post("/projects/<id>/orders/estimate", data = "<request>")]
+async fn order_estimate(
+    app: &Shared,
+    id: i64,
+    request: Sent<OrderRequest>,
+) -> Answer<Json<OrderEstimate>> {
+    blocking(app, move |app| {
+        let (spec, estimate) = spec(app, id, &request)?;
+        Ok(Json(OrderEstimate {
+            width: spec.width,
+            there: eyes_there(app, id, &spec)?,
+            estimate,
+        }))
+    })
+    .await
 }
 
 #[post("/projects/<id>/orders", data = "<request>")]
 async fn place(app: &Shared, id: i64, request: Sent<OrderRequest>) -> Answer<Json<Order>> {
     blocking(app, move |app| {
-        let (spec, job) = spec(app, id, &request)?;
+        let (spec, estimate) = spec(app, id, &request)?;
+        let room = format!("Rendering {} px", request.width);
+        app.room_on_disk(&room, estimate.working_bytes)?;
+        let job = NewJob {
+            kind: JobKind::Order,
+            project: Some(id),
+            asked: String::new(),
+            what: spec.viewpoint.clone(),
+            memory: estimate.job_bytes(),
+            disk: estimate.working_bytes,
+        };
         let order = app.store.order(app.store.add_order(id, &spec, &job)?)?;
         app.tell_job(order.job);
         app.jobs.wake();

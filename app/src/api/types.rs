@@ -130,6 +130,18 @@ pub struct OrderRequest {
     pub occlusion_m: Option<f32>,
 }
 
+/// What an order would take.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct OrderEstimate {
+    /// Size, disk and memory.
+    pub estimate: Estimate,
+    /// Width that is rendered, pixels: parallel cameras record more than the final width.
+    pub width: u32,
+    /// Which eyes of a pair are there already, and what that saves, in a sentence.
+    pub there: Option<String>,
+}
+
 /// How wide a sphere must be for its use.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]

@@ -131,17 +131,18 @@ impl Store {
         changed(rows, "order", id)
     }
 
-    /// Finished pictures in which an eye's own picture is, newest first: each picture's fingerprint, and whether it is the
-    /// right eye there.
-    pub fn pictures_with_eye(&self, eye: &str) -> Result<Vec<(String, bool)>> {
+    /// Finished pictures in which an eye's own picture is, newest first: each picture's fingerprint, whether it is the right
+    /// eye there, and the seconds that one eye of it took.
+    pub fn pictures_with_eye(&self, eye: &str) -> Result<Vec<(String, bool, f64)>> {
         let db = self.lock();
         let mut statement = db.prepare(
-            "SELECT o.picture, o.picture <> ?1 AND coalesce(o.left_eye, '') <> ?1 FROM render_order o
+            "SELECT o.picture, o.picture <> ?1 AND coalesce(o.left_eye, '') <> ?1,
+                j.spent_s / CASE WHEN o.left_eye IS NULL THEN 1 ELSE 2 END FROM render_order o
                 JOIN job j ON j.kind = 'order' AND j.makes = o.id
                 WHERE j.state = 'done' AND ?1 IN (o.picture, o.left_eye, o.right_eye)
                 ORDER BY o.id DESC",
         )?;
-        let rows = statement.query_map([eye], |r| Ok((r.get(0)?, r.get(1)?)))?;
+        let rows = statement.query_map([eye], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)))?;
         Ok(rows.collect::<rusqlite::Result<_>>()?)
     }
 

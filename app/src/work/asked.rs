@@ -45,6 +45,14 @@ pub struct DepthRequest {
     pub pose: Pose,
     /// Its pair of eyes.
     pub rig: Rig,
+    /// Of a flat pair: distances that shall just fill the budget, nearest and farthest, metres; the answer tells the pair.
+    #[serde(default)]
+    #[ts(optional)]
+    pub planes_m: Option<[f64; 2]>,
+    /// A place of the picture whose depth is asked for, 0 to 1 to the right and down.
+    #[serde(default)]
+    #[ts(optional)]
+    pub pick: Option<[f64; 2]>,
 }
 
 /// What is shown of two eyes on one screen.

@@ -3,19 +3,20 @@
 use super::preview::orientation;
 use super::told::depth::{
     BeyondInfo, BudgetInfo, DepthInfo, FitInfo, OffenderInfo, OnScreenInfo, ParallaxInfo,
-    PlanesInfo, RecordingInfo, ViolationInfo,
+    PickedDepth, PlanesInfo, RecordingInfo, ViolationInfo,
 };
 use crate::model::places::Pose;
 use crate::model::rigs::{Rig, RigKind, RigMethod};
-use dome_optics::MonoEye;
 use dome_optics::projection::Perspective;
-use dome_optics::rig::parallax::roundness;
+use dome_optics::rig::parallax::{Seen, roundness, roundness_at};
 use dome_optics::rig::screen::ADULT_EYES;
 use dome_optics::rig::{PanoramicPair, scale};
+use dome_optics::{Equirect, Eye, MonoEye, PicturePoint};
 use dome_rules::comfort::{ASIDE, Beyond, FlatPlan, Offender, Violation, comfortable, too_near};
 use dome_rules::preflight::PairFacts;
 use dome_trace::Scene;
 use dome_trace::stand::depth::{AROUND, Depths, FRAMED, around, framed};
+use dome_trace::stand::sight;
 use glam::DVec3;
 
 /// Steps of the chart.
@@ -220,6 +221,8 @@ impl<'a> Deep<'a> {
                     separation_m,
                     convergence_m,
                 }),
+            planes_fit: None,
+            picked: None,
             screen: plan
                 .as_ref()
                 .and_then(|plan| self.on_screen(plan, farthest)),
@@ -237,6 +240,55 @@ impl<'a> Deep<'a> {
                     }
                 }),
         }
+    }
+
+    /// What lies at a place of the picture (0 to 1 to the right and down).
+    pub fn pick(&self, [u, v]: [f64; 2]) -> Option<PickedDepth> {
+        let eye = DVec3::from(self.pose.position);
+        let turned = orientation(&self.pose);
+        let point = PicturePoint { u, v };
+        let plan = self.plan();
+        let ray = match &plan {
+            Some(plan) => {
+                let frame = Perspective::from_fov(plan.frame.hfov, plan.frame.vfov());
+                MonoEye::new(eye, turned, frame).ray(point)?
+            }
+            None => MonoEye::new(eye, turned, Equirect).ray(point)?,
+        };
+        let seen = sight::look(self.scene, eye, ray.direction)?;
+        let distance_m = match &plan {
+            Some(_) => seen.distance * ray.direction.dot(-turned.matrix().z_axis),
+            None => seen.distance,
+        };
+        Some(PickedDepth {
+            object: (self.scene.objects().get(seen.object as usize))
+                .map_or_else(String::new, |o| o.name.clone()),
+            distance_m,
+            px: plan.as_ref().map(|p| p.parallax(distance_m)),
+            degrees: (self.rig.kind == RigKind::Panoramic)
+                .then(|| self.panoramic().angle_at(distance_m).to_degrees()),
+            roundness: plan.as_ref().and_then(|plan| {
+                let screen = plan.screen?;
+                let seen = Seen {
+                    screen: screen.width,
+                    distance: screen.distance,
+                    eyes: ADULT_EYES,
+                    width: plan.width,
+                };
+                let (b, c) = (plan.pair.separation, plan.pair.converge);
+                Some(roundness_at(distance_m, plan.k(), b, c, seen))
+            }),
+        })
+    }
+
+    /// The pair that just fills the budget from one distance to another, metres.
+    pub fn fitted(&self, [near, far]: [f64; 2]) -> Option<FitInfo> {
+        let plan = self.plan()?;
+        let (separation_m, convergence_m) = plan.budget.fit(plan.k(), near, far)?;
+        Some(FitInfo {
+            separation_m,
+            convergence_m,
+        })
     }
 
     fn on_screen(&self, plan: &FlatPlan, farthest: f64) -> Option<OnScreenInfo> {

@@ -186,7 +186,7 @@ fn take_over(app: &App, job: &Job, eyes: [&str; 2]) -> Result<()> {
         if taken(&job.files, side).is_some() || job.files.strip_of(side, 0).exists() {
             continue;
         }
-        for (picture, is_right) in app.store.pictures_with_eye(eye)? {
+        for (picture, is_right, _) in app.store.pictures_with_eye(eye)? {
             let from = app.folder.render(Some(&picture));
             let view = if is_right { Side::Right } else { Side::Left };
             // The other eye takes at least as many samples, so they must be known.
@@ -200,6 +200,42 @@ fn take_over(app: &App, job: &Job, eyes: [&str; 2]) -> Result<()> {
         }
     }
     Ok(())
+}
+
+/// Which eyes of an ordered pair are there already, and what that saves, in a sentence; nothing where both are made.
+pub fn eyes_there(app: &App, project: i64, spec: &OrderSpec) -> Result<Option<String>> {
+    if spec.rig.is_none() {
+        return Ok(None);
+    }
+    let recipe = Recipe::of_order(spec)?;
+    let scene = app.scenes.get_as(app, project, &spec.settings)?;
+    let sky = app.scenes.sky_picture(app, project, &spec.settings)?;
+    let mut there = Vec::new();
+    let mut seconds = 0.0;
+    for side in Side::BOTH {
+        let eye = recipe.describe_eye(side, &scene, sky).fingerprint();
+        let found = app.store.pictures_with_eye(&eye.to_string())?;
+        let whole = |p: &&(String, bool, f64)| app.folder.render(Some(&p.0)).master().exists();
+        if let Some((_, _, spent)) = found.iter().find(whole) {
+            there.push(side);
+            seconds = *spent;
+        }
+    }
+    let time = |s: f64| match s {
+        s if s < 90.0 => format!("{s:.0} s"),
+        s => format!("{:.0} min", s / 60.0),
+    };
+    Ok(match there[..] {
+        [] => None,
+        [side] => Some(format!(
+            "The {} eye is there already; only the {} one is rendered: about {} instead of {}.",
+            side.name(),
+            side.other().name(),
+            time(seconds),
+            time(2.0 * seconds)
+        )),
+        _ => Some("Both eyes are there already; nothing is rendered.".into()),
+    })
 }
 
 /// What is finished of a picture's eyes while it is made.

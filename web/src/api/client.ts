@@ -14,6 +14,8 @@ import type { AssemblyGuess } from "../generated/AssemblyGuess";
 import type { AssemblyRequest } from "../generated/AssemblyRequest";
 import type { BroughtPicture } from "../generated/BroughtPicture";
 import type { ConvertRequest } from "../generated/ConvertRequest";
+import type { DepthInfo } from "../generated/DepthInfo";
+import type { DepthRequest } from "../generated/DepthRequest";
 import type { DiagnosisInfo } from "../generated/DiagnosisInfo";
 import type { Estimate } from "../generated/Estimate";
 import type { FloorInfo } from "../generated/FloorInfo";
@@ -21,6 +23,7 @@ import type { JobChange } from "../generated/JobChange";
 import type { JobInfo } from "../generated/JobInfo";
 import type { LightInfo } from "../generated/LightInfo";
 import type { Order } from "../generated/Order";
+import type { OrderEstimate } from "../generated/OrderEstimate";
 import type { OrderRequest } from "../generated/OrderRequest";
 import type { PackageRequest } from "../generated/PackageRequest";
 import type { Pass } from "../generated/Pass";
@@ -131,6 +134,8 @@ export const api = {
     json<Plan>("GET", `/projects/${project}/${cutQuery(cut, "")}&${areaQuery(area)}&scale=${scale}`),
   planPicture: (project: number, cut: Cut, area: Area, width: number, version: string) =>
     `/api/projects/${project}/${cutQuery(cut, ".png")}&${areaQuery(area)}&width=${width}&v=${version}`,
+  depth: (project: number, body: DepthRequest) => json<DepthInfo>("POST", `/projects/${project}/depth`, body),
+  depthPlan: (project: number) => `/api/projects/${project}/depth.csv`,
   clearance: (project: number, viewpoint: number, pose: Pose, moving = false) =>
     json<ClearanceInfo>(
       "POST",
@@ -173,10 +178,10 @@ export const api = {
     json<LightInfo[]>("GET", `/projects/${project}/lights?viewpoint=${viewpoint}`),
   sun: (latitude: number, month: number, day: number, hour: number) =>
     json<SunPosition>("GET", `/sun?latitude=${latitude}&month=${month}&day=${day}&hour=${hour}`),
-  estimate: (project: number, shape: string, width: number, passes: Pass[], denoise: boolean) =>
+  estimate: (project: number, shape: string, width: number, passes: Pass[], denoise: boolean, eyes = 1) =>
     json<Estimate>(
       "GET",
-      `/estimate?project=${project}&shape=${encodeURIComponent(shape)}&width=${width}&passes=${passes.join(",")}&denoise=${denoise}`,
+      `/estimate?project=${project}&shape=${encodeURIComponent(shape)}&width=${width}&passes=${passes.join(",")}&denoise=${denoise}&eyes=${eyes}`,
     ),
   widthPlan: (width: number, frame: number, hfov: number, perDegree: number) =>
     json<WidthPlan>("GET", `/width-plan?width=${width}&frame=${frame}&hfov=${hfov}&per_degree=${perDegree}`),
@@ -190,6 +195,8 @@ export const api = {
   resumeJob: (id: number) => done("POST", `/jobs/${id}/resume`),
   changeJob: (id: number, change: JobChange) => json<JobInfo>("PATCH", `/jobs/${id}`, change),
   order: (project: number, body: OrderRequest) => json<Order>("POST", `/projects/${project}/orders`, body),
+  orderEstimate: (project: number, body: OrderRequest) =>
+    json<OrderEstimate>("POST", `/projects/${project}/orders/estimate`, body),
   removeOrder: (id: number) => done("DELETE", `/orders/${id}`),
   handOver: (order: number, body: PackageRequest) => json<JobInfo>("POST", `/orders/${order}/packages`, body),
   removePackage: (id: number) => done("DELETE", `/packages/${id}`),

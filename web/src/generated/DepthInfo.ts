@@ -4,6 +4,7 @@ import type { FitInfo } from "./FitInfo";
 import type { OffenderInfo } from "./OffenderInfo";
 import type { OnScreenInfo } from "./OnScreenInfo";
 import type { ParallaxInfo } from "./ParallaxInfo";
+import type { PickedDepth } from "./PickedDepth";
 import type { PlanesInfo } from "./PlanesInfo";
 import type { RecordingInfo } from "./RecordingInfo";
 import type { ViolationInfo } from "./ViolationInfo";
@@ -80,6 +81,14 @@ window: [number, number, number, number],
  * The pair that fits the scene, for screens.
  */
 fit: FitInfo | null, 
+/**
+ * The pair that just fills the budget from one asked distance to the other.
+ */
+planes_fit: FitInfo | null, 
+/**
+ * What lies at the place that was asked for.
+ */
+picked: PickedDepth | null, 
 /**
  * What it is on the real screen, where that is known.
  */

@@ -13,4 +13,12 @@ pose: Pose,
 /**
  * Its pair of eyes.
  */
-rig: Rig, };
+rig: Rig, 
+/**
+ * Of a flat pair: distances that shall just fill the budget, nearest and farthest, metres; the answer tells the pair.
+ */
+planes_m?: [number, number], 
+/**
+ * A place of the picture whose depth is asked for, 0 to 1 to the right and down.
+ */
+pick?: [number, number], };

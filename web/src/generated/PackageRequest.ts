@@ -27,4 +27,12 @@ soft: boolean,
 /**
  * JPEG quality, 1 to 100.
  */
-quality: number, };
+quality: number, 
+/**
+ * Of a pair, how the eyes lie, e.g. `top-bottom`; `mono` is the left eye alone.
+ */
+packing?: string, 
+/**
+ * PNG instead of JPEG.
+ */
+png?: boolean, };

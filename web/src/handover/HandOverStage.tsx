@@ -7,6 +7,7 @@ import type { Package } from "../generated/Package";
 import type { Order } from "../generated/Order";
 import type { Project } from "../generated/Project";
 import { JobRow } from "../jobs/JobRow";
+import { Choice } from "../parts/Choice";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { EmptyStage } from "../parts/EmptyStage";
 import { Mark } from "../parts/Mark";
@@ -17,6 +18,11 @@ import { bytes, wrapHeading, wrapSigned } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { Lookout } from "../sphere/Lookout";
 import type { View } from "../sphere/geometry";
+import { PackingFields } from "./PackingFields";
+import { PACKING, packingName } from "./packing";
+
+/** What kind of file a package is. */
+const kindOf = (made: Package) => (made.file.split(".").pop() ?? "").toUpperCase().replace("JPG", "JPEG");
 
 function PackageCard({ made, project }: { made: Package; project: number }) {
   const queries = useQueryClient();
@@ -35,7 +41,7 @@ function PackageCard({ made, project }: { made: Package; project: number }) {
         <Mark kind={fine ? "fine" : "stop"}>{fine ? "says what was asked" : "differs"}</Mark>
       </div>
       <p className="text-xs text-base-content/80">
-        JPEG, {bytes(made.bytes)}. Read back from disk: {made.reason}
+        {kindOf(made)}, {bytes(made.bytes)}. Read back from disk: {made.reason}
       </p>
       <table className="mt-1 w-full text-xs">
         <thead className="sr-only">
@@ -67,7 +73,7 @@ function PackageCard({ made, project }: { made: Package; project: number }) {
           download
           data-testid="download"
         >
-          Download JPEG
+          Download {kindOf(made)}
         </a>
         <button
           type="button"
@@ -78,7 +84,7 @@ function PackageCard({ made, project }: { made: Package; project: number }) {
         </button>
         <ConfirmButton
           label="Remove"
-          question="Remove this JPEG for good?"
+          question="Remove this file for good?"
           className="btn-sm ml-auto"
           onConfirm={() => remove.mutate()}
         />
@@ -117,6 +123,8 @@ export function HandOverStage({ project }: { project: Project }) {
   }
   const [soft, setSoft] = useState(true);
   const [quality, setQuality] = useState(92);
+  const [packing, setPacking] = useState(PACKING);
+  const [png, setPng] = useState(false);
   const heading = order?.spec.pose.heading_deg ?? 0;
   const { data: picture } = useQuery({
     queryKey: ["display", order?.id],
@@ -136,6 +144,8 @@ export function HandOverStage({ project }: { project: Project }) {
         exposure_stops: exposure,
         soft,
         quality,
+        ...(order?.spec.rig ? { packing: packingName(packing) } : {}),
+        png,
       });
       // Refused or failed: said beside the button as well.
       await ended(job);
@@ -192,7 +202,9 @@ export function HandOverStage({ project }: { project: Project }) {
             if (!refused(e.currentTarget)) make.mutate(order.id);
           }}
         >
-          <h1 className="mb-2 text-xl">JPEG for a panorama host</h1>
+          <h1 className="mb-2 text-xl">
+            {order.spec.rig ? "File with both eyes" : "File for a panorama host"}
+          </h1>
           <div className="grid grid-cols-3 gap-x-3 gap-y-2">
             <label className="col-span-3 flex flex-col gap-0.5">
               <span className="text-xs text-base-content/75">From the master</span>
@@ -261,11 +273,23 @@ export function HandOverStage({ project }: { project: Project }) {
                 <option value="plain">clipped</option>
               </select>
             </label>
+            <Choice
+              label="Format"
+              value={png ? "png" : "jpeg"}
+              options={[
+                ["jpeg", "JPEG"],
+                ["png", "PNG"],
+              ]}
+              onChange={(f) => setPng(f === "png")}
+            />
+            {order.spec.rig && <PackingFields value={packing} onChange={setPacking} />}
           </div>
           <div className="mt-3 space-y-2">
             <Problem error={make.error} />
             <button type="submit" className="btn btn-primary btn-sm w-full" disabled={make.isPending}>
-              {make.isPending ? "Making and checking the JPEG" : "Make the JPEG"}
+              {make.isPending
+                ? `Making and checking the ${png ? "PNG" : "JPEG"}`
+                : `Make the ${png ? "PNG" : "JPEG"}`}
             </button>
           </div>
         </form>

@@ -15,6 +15,13 @@ const openingOf = (p: Package): View => ({
   hfov: p.request.opening_hfov_deg,
 });
 
+/** Where the sphere to look round in is: of two packed eyes the left one's. */
+const sphereOf = (made: Package): string =>
+  hasTwoEyes(made) ? `/api/orders/${made.order}/picture.jpg` : `/api/packages/${made.id}/picture.jpg`;
+
+const hasTwoEyes = (made: Package): boolean =>
+  made.request.packing !== undefined && made.request.packing !== "mono";
+
 function Viewer({ made }: { made: Package }) {
   const frame = useRef<HTMLDivElement>(null);
   const [view, setView] = useState<View>(() => openingOf(made));
@@ -22,7 +29,7 @@ function Viewer({ made }: { made: Package }) {
   const [problem, setProblem] = useState<string | null>(null);
   const { data: picture, error } = useQuery({
     queryKey: ["package-picture", made.id],
-    queryFn: async () => (await fetch(`/api/packages/${made.id}/picture.jpg`)).blob(),
+    queryFn: async () => (await fetch(sphereOf(made))).blob(),
     gcTime: 0,
   });
   const full = useCallback(() => {
@@ -61,7 +68,9 @@ function Viewer({ made }: { made: Package }) {
         <span className="rounded-full bg-[#262a33]/80 px-3 py-1 text-[#f5f0e6]">
           Heading {degrees(wrapHeading(made.pose_heading_deg + view.lon))} · pitch {degrees(view.lat)} ·{" "}
           {degrees(view.hfov, 0)} wide
-          {shown !== null && shown < made.width && ` · shown at ${shown} px of ${made.width} px`}
+          {hasTwoEyes(made)
+            ? " · left eye"
+            : shown !== null && shown < made.width && ` · shown at ${shown} px of ${made.width} px`}
         </span>
         <span className="flex-1" />
         <button

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
+import type { OrderRequest } from "../generated/OrderRequest";
 import type { Pass } from "../generated/Pass";
 import type { Project } from "../generated/Project";
 import { Choice } from "../parts/Choice";
@@ -58,9 +59,14 @@ export function NewOrder({
   const setups = setupsOf(project.settings);
   const [light, setLight] = useState<number | null>(null);
   const setup = setups.find((s) => s.number === light) ?? project.settings.setup;
+  const rig = project.viewpoints.find((v) => v.id === viewpoint)?.rig;
+  const [eyes, setEyes] = useState<"both" | "one">("both");
+  const both = rig !== undefined && rig.kind !== "off" && eyes === "both";
+  // A flat pair has the shape of its frame.
+  const frame = both && rig.kind === "flat";
   const [shape, setShape] = useState("equirect");
   const offer = SHAPES.find((s) => s.shape === shape);
-  const sphere = shape === "equirect";
+  const sphere = shape === "equirect" && !frame;
   const [width, setWidth] = useState(2048);
   const [purpose, setPurpose] = useState<Purpose>("final");
   const [quality, setQuality] = useState(QUALITY);
@@ -70,29 +76,32 @@ export function NewOrder({
   const [occlusion, setOcclusion] = useState(1);
   const wanted = [...passes];
   const denoise = more.denoise && sphere;
-  const { data: estimate, error } = useQuery({
-    queryKey: ["estimate", project.id, shape, width, wanted.join(), denoise],
-    queryFn: () => api.estimate(project.id, shape, width, wanted, denoise),
+  const wish: OrderRequest = {
+    viewpoint,
+    setup: setup.number,
+    ...(frame ? {} : { shape }),
+    width,
+    samples: quality.how === "noise" ? quality.most : quality.samples,
+    ...(quality.how === "noise" ? { noise_percent: quality.noise } : {}),
+    draft: purpose === "draft",
+    mono: !both,
+    passes: wanted,
+    clay: more.clay,
+    denoise,
+    ...(more.calm ? { clamp: 10 } : {}),
+    ...(passes.has("ambient-occlusion") ? { occlusion_m: occlusion } : {}),
+    ...(more.lens ? { lens: { fstop: more.fstop, focus_m: more.focus } } : {}),
+  };
+  const { data: told, error } = useQuery({
+    queryKey: ["estimate", project.id, wish, rig],
+    queryFn: () => api.orderEstimate(project.id, wish),
     placeholderData: (before) => before,
+    retry: false,
     gcTime: 10_000,
   });
+  const estimate = told?.estimate;
   const place = useMutation({
-    mutationFn: () =>
-      api.order(project.id, {
-        viewpoint,
-        setup: setup.number,
-        shape,
-        width,
-        samples: quality.how === "noise" ? quality.most : quality.samples,
-        ...(quality.how === "noise" ? { noise_percent: quality.noise } : {}),
-        draft: purpose === "draft",
-        passes: wanted,
-        clay: more.clay,
-        denoise,
-        ...(more.calm ? { clamp: 10 } : {}),
-        ...(passes.has("ambient-occlusion") ? { occlusion_m: occlusion } : {}),
-        ...(more.lens ? { lens: { fstop: more.fstop, focus_m: more.focus } } : {}),
-      }),
+    mutationFn: () => api.order(project.id, wish),
     onSuccess: (order) => {
       // The line of events may have brought it already.
       queries.setQueryData<Project>(
@@ -153,15 +162,28 @@ export function NewOrder({
               setQuality({ ...quality, noise: NOISE[p] });
             }}
           />
-          <ShapeChooser
-            shape={shape}
-            onChange={(to) => {
-              if (offer) setWidth(sameDetail(width, offer, to));
-              setShape(to.shape);
-            }}
-          />
+          {rig && rig.kind !== "off" && (
+            <Choice
+              label="Eyes"
+              value={eyes}
+              options={[
+                ["both", rig.kind === "flat" ? "both, as framed at Depth" : "both, as set at Depth"],
+                ["one", "one eye"],
+              ]}
+              onChange={setEyes}
+            />
+          )}
+          {!frame && (
+            <ShapeChooser
+              shape={shape}
+              onChange={(to) => {
+                if (offer) setWidth(sameDetail(width, offer, to));
+                setShape(to.shape);
+              }}
+            />
+          )}
           <NumberField
-            label="Width"
+            label={both ? "Width of each eye" : "Width"}
             unit="px"
             step={offer?.step ?? 1}
             min={16}
@@ -198,6 +220,9 @@ export function NewOrder({
         <p className="mt-2 text-xs">
           <Mark kind={short ? "stop" : "fine"}>
             <span className="text-base-content/80">
+              {both && "Both eyes. "}
+              {told.there && <span data-testid="eyes-there">{told.there} </span>}
+              {told.width !== width && `Recorded ${told.width} px wide for a later crop. `}
               Height <span data-testid="height">{estimate.height} px</span>,{" "}
               {estimate.pixels_per_degree.toFixed(1)} px per degree.{" "}
               <span data-testid="disk">

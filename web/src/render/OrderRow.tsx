@@ -107,7 +107,8 @@ export function OrderRow({
       </div>
       <p className="text-xs text-base-content/80">
         {order.spec.shape !== "equirect" && `${shapeName(order.spec.shape)}, `}
-        {order.spec.width} × {order.spec.height} px, {quality(order)}
+        {order.spec.width} × {order.spec.height} px, {order.spec.rig ? "both eyes, " : ""}
+        {quality(order)}
         {order.spec.draft && " · draft"}
         {setups > 1 && ` · ${order.spec.settings.setup.name}`}
         {order.spec.clay && " · clay"}

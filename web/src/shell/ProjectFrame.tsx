@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "wouter";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
+import { DepthStage } from "../depth/DepthStage";
 import { HandOverStage } from "../handover/HandOverStage";
 import { LookStage } from "../look/LookStage";
 import { Mark } from "../parts/Mark";
@@ -19,6 +20,7 @@ import { useTitle } from "./useTitle";
 const screens: Record<string, (props: { project: Project }) => React.ReactNode> = {
   scene: SceneStage,
   stand: StandStage,
+  depth: DepthStage,
   render: RenderStage,
   "hand-over": HandOverStage,
   look: LookStage,

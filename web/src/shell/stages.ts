@@ -37,8 +37,12 @@ export const stages: Stage[] = [
     path: "depth",
     name: "Depth",
     question: "How deep is it?",
-    planned: true,
-    state: () => ({ kind: "none", word: "one eye" }),
+    state: (p) => {
+      const pairs = p.viewpoints.filter((v) => v.rig.kind !== "off").length;
+      return pairs > 0
+        ? { kind: "fine", word: pairs === 1 ? "one pair" : `${pairs} pairs` }
+        : { kind: "none", word: "one eye" };
+    },
   },
   {
     path: "render",

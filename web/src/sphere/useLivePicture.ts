@@ -1,6 +1,8 @@
 import { useEffect, useRef, useState } from "react";
 import { api, type LivePicture } from "../api/client";
+import type { PairShown } from "../generated/PairShown";
 import type { Pose } from "../generated/Pose";
+import type { Rig } from "../generated/Rig";
 
 /** While something moves: its own colours without the scene's light, many times a second. */
 const MOVING_WIDTH = 192;
@@ -21,6 +23,9 @@ interface Options {
   moving?: boolean;
   /** Number of the light setup, if it is not the one in use. */
   setup?: number;
+  /** The pair of eyes, and what is shown of it. */
+  rig?: Rig;
+  show?: PairShown;
 }
 
 const sleep = (ms: number) => new Promise((r) => setTimeout(r, ms));
@@ -33,14 +38,18 @@ export function useLivePicture(
   project: number,
   pose: Pose,
   settings: unknown,
-  { clay = false, moving = false, setup }: Options = {},
+  { clay = false, moving = false, setup, rig, show: shown }: Options = {},
 ): Live {
   const [live, setLive] = useState<Live>({ url: null, problem: null, shown: 0 });
-  const key = JSON.stringify([project, pose, settings, clay, moving, setup]);
+  const key = JSON.stringify([project, pose, settings, clay, moving, setup, rig, shown]);
   const busy = useRef<Promise<unknown> | null>(null);
   useEffect(() => {
     const stop = new AbortController();
-    const light = setup === undefined ? {} : { setup };
+    const light = {
+      ...(setup === undefined ? {} : { setup }),
+      ...(rig === undefined ? {} : { rig }),
+      ...(shown === undefined ? {} : { show: shown }),
+    };
     const show = (picture: LivePicture) => {
       const url = URL.createObjectURL(picture.picture);
       setLive((before) => {

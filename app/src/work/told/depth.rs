@@ -128,6 +128,22 @@ pub struct RecordingInfo {
     pub crop: u32,
 }
 
+/// What lies at a place of the picture.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct PickedDepth {
+    /// Its name.
+    pub object: String,
+    /// Distance, metres: along the direction of view in a frame.
+    pub distance_m: f64,
+    /// Parallax, pixels of the final width, for screens.
+    pub px: Option<f64>,
+    /// Degrees between the eyes' rays, for headsets.
+    pub degrees: Option<f64>,
+    /// Roundness there, where the screen is known; 1 is undistorted.
+    pub roundness: Option<f64>,
+}
+
 /// How deep it is at a viewpoint, and what its pair makes of it.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]
@@ -166,6 +182,10 @@ pub struct DepthInfo {
     pub window: [f64; 4],
     /// The pair that fits the scene, for screens.
     pub fit: Option<FitInfo>,
+    /// The pair that just fills the budget from one asked distance to the other.
+    pub planes_fit: Option<FitInfo>,
+    /// What lies at the place that was asked for.
+    pub picked: Option<PickedDepth>,
     /// What it is on the real screen, where that is known.
     pub screen: Option<OnScreenInfo>,
     /// Vertical parallax in the corners, pixels of the final width.

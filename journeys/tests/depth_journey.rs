@@ -1,0 +1,158 @@
+//! The Depth stage in a real browser: both kinds of pairs by mouse and by keyboard, an order of both eyes, and the packed file
+//! that is handed over, read by another program.
+
+use journeys::browser::{Browser, runtime};
+use journeys::support::{exiftool, outside, text, wait_for, with_room};
+use serde_json::Value;
+
+const LEFT: &str = "\u{e012}";
+
+#[test]
+fn a_pair_is_set_ordered_and_handed_over() {
+    let (folder, server, id) = with_room();
+    let base = format!("{}/project/{id}", server.address);
+    let rig = || {
+        server.json("GET", &format!("/api/projects/{id}"), None).1["viewpoints"][0]["rig"].clone()
+    };
+    let until = |what: &str, ready: &dyn Fn(&Value) -> bool| {
+        wait_for(what, || ready(&rig()).then_some(()));
+    };
+    runtime().block_on(async {
+        let b = Browser::open(folder.path()).await;
+        b.client.goto(&format!("{base}/depth")).await.unwrap();
+        b.find("[data-testid=horizon-picture]").await;
+        b.find("[data-testid=depth-chart]").await;
+        b.check_accessibility("depth, one eye").await;
+
+        // A panoramic pair: closing lines on the Horizon, who looks, and what the picture is and the file will be.
+        b.choose("Eyes", "panoramic").await;
+        until("the panoramic pair", &|r| r["kind"] == "panoramic");
+        b.find("[data-testid=closing]").await;
+        b.until("who looks", "return document.querySelector('[data-testid=viewer]')?.innerText.includes('a person');").await;
+        b.until("what is shown", "const t = document.querySelector('[data-testid=pair-note]')?.innerText ?? ''; return t.includes('Shown as an anaglyph') && t.includes('top-bottom');").await;
+        b.fill("Eye separation", "126").await;
+        until("twice the separation", &|r| r["separation_m"] == 0.126);
+        b.until("a giant", "return document.querySelector('[data-testid=viewer]').innerText.includes('a giant 3.4 m tall');").await;
+        b.fill("Eye separation", "63").await;
+        b.choose("On the viewpoint stands", "left").await;
+        until("the left eye", &|r| r["anchor"] == "left");
+        b.choose("Zero parallax", "at").await;
+        b.fill("Distance", "2").await;
+        until("zero parallax at 2 m", &|r| r["converge_m"] == 2.0);
+        // By keys the mark on the chart moves nearer.
+        let mark = "return document.querySelector('[data-testid=depth-chart] [role=slider]');";
+        b.script(&format!("{}.focus();", mark.trim_start_matches("return ").trim_end_matches(';'))).await;
+        b.client.active_element().await.unwrap().send_keys(LEFT).await.unwrap();
+        until("nearer", &|r| r["converge_m"].as_f64().is_some_and(|c| c < 2.0 && c > 1.5));
+        // What is too near is listed, and pointed out in the picture.
+        b.press_tab("Beyond comfort").await;
+        b.check_accessibility("depth, beyond comfort").await;
+        b.press_tab("The pair").await;
+        // Undone like everything else.
+        b.press("Undo").await;
+        until("undone", &|r| r["converge_m"] == 2.0);
+        for shown in ["left", "right", "least-squares", "difference"] {
+            b.choose("Shown as", shown).await;
+            b.until("the picture", "return document.querySelector('[data-testid=horizon-picture]') !== null;").await;
+        }
+        b.check_accessibility("depth, panoramic").await;
+
+        // Order both eyes, and hand them over one above the other.
+        b.press("Order both eyes").await;
+        b.fill("Width of each eye", "128").await;
+        b.choose("Quality", "samples").await;
+        b.fill("Samples per pixel", "8").await;
+        b.until("the height", "return document.querySelector('[data-testid=height]')?.innerText === '64 px';").await;
+        b.press("Order render").await;
+        b.find("[data-testid=order][data-state=done]").await;
+        b.press("Hand it over").await;
+        b.press("Make the JPEG").await;
+        b.find("[data-testid=package]").await;
+        b.until("its words", "return [...document.querySelectorAll('[data-testid=package] td')].some(t => t.innerText.startsWith('Stereo top-bottom: left eye on top'));").await;
+        b.check_accessibility("hand over a pair").await;
+        b.press("Look at it").await;
+        b.until("the left eye", "return document.querySelector('[data-testid=viewer]')?.innerText.includes('left eye');").await;
+
+        // A flat pair: budget, fit, a picked thing, the frame.
+        b.client.goto(&format!("{base}/depth")).await.unwrap();
+        b.choose("Eyes", "flat").await;
+        until("the flat pair", &|r| r["kind"] == "flat");
+        b.find("[data-testid=frame-picture]").await;
+        b.choose("Rule", "own").await;
+        b.fill("My own budget", "40").await;
+        b.fill("Used by this shot", "100").await;
+        b.fill("Of it in front", "50").await;
+        until("the budget", &|r| r["flat"]["budget"]["own_px"] == 40.0 && r["flat"]["budget"]["front_percent"] == 50.0);
+        b.until("the fit", "return [...document.querySelectorAll('button')].some(x => x.innerText.startsWith('Fit to what the frame sees:'));").await;
+        let before = rig()["separation_m"].as_f64().unwrap();
+        b.press("Fit to what the frame sees").await;
+        until("the fitted pair", &|r| (r["separation_m"].as_f64().unwrap() - before).abs() > 1e-6);
+        // It fills the budget to the pixel: 20 in front.
+        b.until("the near parallax", "return document.querySelector('[data-testid=near-px]')?.innerText.includes('-20.0 px');").await;
+        b.fill("Screen is wide", "2").await;
+        b.fill("Seen from", "3").await;
+        b.until("the screen", "return document.querySelector('[data-testid=on-screen]')?.innerText.includes('Roundness');").await;
+        let (x, y) = b.middle("[data-testid=frame] button").await;
+        b.click((x, y)).await;
+        b.find("[data-testid=picked-depth]").await;
+        b.press("Put zero parallax here").await;
+        b.until("zero there", "return document.querySelector('[data-testid=picked-depth]') === null;").await;
+        b.check_accessibility("depth, flat").await;
+        // The plan of all, with a note, as a table for others.
+        b.press_tab("Plan of all").await;
+        b.find("[data-testid=depth-plan]").await;
+        b.check_accessibility("depth, plan").await;
+        b.close().await;
+    });
+    // What was handed over, as another reader sees it: two halves, one eye above the other, that differ.
+    let project = server.json("GET", &format!("/api/projects/{id}"), None).1;
+    let package = project["packages"][0]["id"].as_i64().unwrap();
+    let file = folder.path().join("pair.jpg");
+    std::fs::write(
+        &file,
+        server.get(&format!("/api/packages/{package}/download")),
+    )
+    .unwrap();
+    let told = exiftool(&file);
+    assert_eq!(
+        (told["ImageWidth"].as_i64(), told["ImageHeight"].as_i64()),
+        (Some(128), Some(128))
+    );
+    assert!(
+        told["Description"]
+            .as_str()
+            .unwrap()
+            .contains("left eye on top"),
+        "{told}"
+    );
+    let raw = folder.path().join("pair.raw");
+    outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-y",
+            "-i",
+            text(&file),
+            "-f",
+            "rawvideo",
+            "-pix_fmt",
+            "gray",
+            text(&raw),
+        ],
+    );
+    let pixels = std::fs::read(&raw).unwrap();
+    let (top, bottom) = pixels.split_at(128 * 64);
+    let apart: u32 = top
+        .iter()
+        .zip(bottom)
+        .map(|(a, b)| u32::from(a.abs_diff(*b)))
+        .sum();
+    let mean = apart / (128 * 64);
+    assert!((1..60).contains(&mean), "the halves are two eyes: {mean}");
+    let plan = String::from_utf8(server.get(&format!("/api/projects/{id}/depth.csv"))).unwrap();
+    assert!(
+        plan.starts_with("viewpoint,pair,") && plan.contains(",flat,"),
+        "{plan}"
+    );
+}

@@ -1,0 +1,143 @@
+import type { ReactNode } from "react";
+import type { Rig } from "../generated/Rig";
+import { LevelSign, colours, type HorizonMark } from "../stand/HorizonMarks";
+import { wrapSigned } from "../parts/units";
+import type { Guide } from "./guides";
+
+/** Boxes and lines of a guide, in percent of the frame. */
+function lines(guide: Guide, ratio: number): ReactNode {
+  const box = (share: number) => {
+    const edge = (100 - share) / 2;
+    return <rect key={share} x={edge} y={edge} width={share} height={share} />;
+  };
+  if (guide === "thirds")
+    return [100 / 3, 200 / 3].map((p) => (
+      <g key={p}>
+        <line x1={p} x2={p} y1="0" y2="100" />
+        <line y1={p} y2={p} x1="0" x2="100" />
+      </g>
+    ));
+  if (guide === "centre")
+    return (
+      <>
+        <line x1="50" x2="50" y1="0" y2="100" />
+        <line y1="50" y2="50" x1="0" x2="100" />
+      </>
+    );
+  // Action and title areas of SMPTE ST 2046-1, from memory.
+  if (guide === "safe") return [93, 90].map(box);
+  if (guide === "wide") {
+    const height = Math.min(100, (ratio / 2.39) * 100);
+    const edge = (100 - height) / 2;
+    return (
+      <g fill="#000" fillOpacity="0.55" stroke="none">
+        <rect x="0" y="0" width="100" height={edge} />
+        <rect x="0" y={100 - edge} width="100" height={edge} />
+      </g>
+    );
+  }
+  return null;
+}
+
+/** Where a direction lies in the frame, percent; nothing outside it. */
+function inFrame(mark: HorizonMark, rig: Rig, heading: number): [number, number] | null {
+  const turn = wrapSigned(mark.heading - heading) * (Math.PI / 180);
+  const [pitch, up] = [mark.pitch * (Math.PI / 180), rig.flat.pitch_deg * (Math.PI / 180)];
+  const [x, y, z] = [Math.sin(turn) * Math.cos(pitch), Math.sin(pitch), Math.cos(turn) * Math.cos(pitch)];
+  const ahead = z * Math.cos(up) + y * Math.sin(up);
+  const above = y * Math.cos(up) - z * Math.sin(up);
+  if (ahead <= 0) return null;
+  const half = Math.tan((rig.flat.hfov_deg / 2) * (Math.PI / 180));
+  const left = 50 + (x / ahead / half) * 50;
+  const top = 50 - (above / ahead / (half / rig.flat.ratio)) * 50;
+  return left >= 0 && left <= 100 && top >= 0 && top <= 100 ? [left, top] : null;
+}
+
+/** The frame of a flat pair. */
+export function FrameView({
+  picture,
+  rig,
+  heading,
+  guide,
+  marks,
+  note,
+  onPick,
+}: {
+  picture: string | null;
+  rig: Rig;
+  heading: number;
+  guide: Guide;
+  marks: HorizonMark[];
+  note: ReactNode;
+  onPick: ((place: [number, number]) => void) | undefined;
+}) {
+  const { ratio } = rig.flat;
+  return (
+    <figure
+      className="relative m-0 ml-9 w-auto select-none"
+      style={{ maxWidth: `calc(${(0.45 * ratio * 100).toFixed(1)}vh)` }}
+      data-testid="frame"
+    >
+      <button
+        type="button"
+        className="mid-grey relative block w-full cursor-crosshair overflow-hidden rounded-md"
+        style={{ aspectRatio: ratio }}
+        aria-label="Frame of the flat pair. Enter picks what is in its centre."
+        onClick={(e) => {
+          // By the keyboard there is no place.
+          if (e.detail === 0) return onPick?.([0.5, 0.5]);
+          const box = e.currentTarget.getBoundingClientRect();
+          onPick?.([(e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height]);
+        }}
+      >
+        {picture && (
+          <img
+            src={picture}
+            alt=""
+            draggable={false}
+            className="absolute inset-0 size-full"
+            data-testid="frame-picture"
+          />
+        )}
+        <svg
+          viewBox="0 0 100 100"
+          preserveAspectRatio="none"
+          className="pointer-events-none absolute inset-0 size-full"
+          aria-hidden="true"
+        >
+          <g
+            fill="none"
+            stroke="#fff"
+            strokeOpacity="0.7"
+            vectorEffect="non-scaling-stroke"
+            strokeWidth="0.25"
+          >
+            {lines(guide, ratio)}
+          </g>
+        </svg>
+        {marks.map((m) => {
+          const at = inFrame(m, rig, heading);
+          return (
+            at && (
+              <span
+                key={m.key}
+                className="pointer-events-none absolute flex -translate-y-1/2 items-center gap-1 text-[11px] whitespace-nowrap"
+                style={{ left: `${at[0]}%`, top: `${at[1]}%` }}
+              >
+                <LevelSign look={m.look} colour={colours[m.look]} />
+                <span className="max-w-40 truncate rounded bg-[#15181e]/75 px-1 text-white">{m.text}</span>
+              </span>
+            )
+          );
+        })}
+      </button>
+      <figcaption className="flex min-h-6 flex-wrap items-center gap-x-4 pt-1 text-xs text-base-content/80">
+        <span>
+          <span className="font-semibold">Frame</span>: {rig.flat.hfov_deg.toFixed(1)}° wide,{" "}
+          {ratio.toFixed(2)}:1 · click to pick
+        </span>
+        {note}
+      </figcaption>
+    </figure>
+  );
+}

@@ -1,0 +1,171 @@
+import { useEffect, useState, type ReactNode } from "react";
+import type { DepthInfo } from "../generated/DepthInfo";
+import type { OffenderInfo } from "../generated/OffenderInfo";
+import type { Project } from "../generated/Project";
+import type { Rig } from "../generated/Rig";
+import type { Viewpoint } from "../generated/Viewpoint";
+import { Choice } from "../parts/Choice";
+import { Problem } from "../parts/Problem";
+import { Horizon } from "../sphere/Horizon";
+import { useLivePicture } from "../sphere/useLivePicture";
+import { HorizonMarks, type HorizonMark } from "../stand/HorizonMarks";
+import { FrameView } from "./FrameView";
+import { GUIDES, type Guide } from "./guides";
+import { SHOWN, shownWords, type Shown } from "./shown";
+
+/** Most names that are written on a picture. */
+const NAMED = 10;
+/** How long each eye is shown when they take turns, milliseconds. */
+const TURN = 450;
+
+const calm = () => window.matchMedia("(prefers-reduced-motion: reduce)").matches;
+
+/** Which eye has its turn, where both are shown one after the other. */
+function useTurn(on: boolean): "left" | "right" {
+  const [right, setRight] = useState(false);
+  useEffect(() => {
+    if (!on) return;
+    const timer = setInterval(() => setRight((r) => !r), TURN);
+    return () => clearInterval(timer);
+  }, [on]);
+  return on && right ? "right" : "left";
+}
+
+/** What the eyes see: the Horizon of a panoramic pair, or the frame of a flat one. */
+export function PairView({
+  project,
+  viewpoint,
+  rig,
+  depth,
+  moving,
+  looked,
+  onPick,
+}: {
+  project: Project;
+  viewpoint: Viewpoint;
+  rig: Rig;
+  depth: DepthInfo | null;
+  moving: boolean;
+  /** What is pointed out. */
+  looked: OffenderInfo | null;
+  /** A place of the picture was picked, 0 to 1 to the right and down. */
+  onPick: ((place: [number, number]) => void) | undefined;
+}) {
+  const [wanted, setWanted] = useState<Shown>("half-colour");
+  const [guide, setGuide] = useState<Guide>("none");
+  const [names, setNames] = useState(true);
+  const two = rig.kind !== "off";
+  const shown: Shown = two ? wanted : "left";
+  const turn = useTurn(shown === "flicker");
+  const live = useLivePicture(project.id, viewpoint.pose, project.settings, {
+    moving,
+    ...(two ? { rig, show: shown === "flicker" ? turn : shown } : {}),
+  });
+  const { pose } = viewpoint;
+  const mark = (o: OffenderInfo, look: HorizonMark["look"]): HorizonMark => ({
+    key: `${look}-${o.object}-${o.beyond}`,
+    heading: o.heading_deg,
+    pitch: o.pitch_deg,
+    text: `${o.object}, ${o.px === null ? `${(o.degrees ?? 0).toFixed(1)}°` : `${o.px.toFixed(0)} px`}`,
+    look,
+  });
+  const marks = [
+    ...(names && depth ? depth.offenders.slice(0, NAMED).map((o) => mark(o, "warn")) : []),
+    ...(looked ? [mark(looked, "picked")] : []),
+  ];
+  const note: ReactNode = (
+    <span data-testid="pair-note">
+      {live.samples ? `Live, ${live.samples} of ${live.enough} samples` : "Preparing the light"}
+      {two && ` · ${shownWords(shown, rig)}`}
+    </span>
+  );
+  const close = rig.kind === "panoramic" ? rig.close_deg : null;
+  return (
+    <>
+      {two && (
+        <div className="ml-9 flex flex-wrap items-end gap-3">
+          <Choice<Shown>
+            label="Shown as"
+            className="w-52"
+            value={shown}
+            options={calm() ? SHOWN.filter(([s]) => s !== "flicker") : SHOWN}
+            onChange={setWanted}
+          />
+          {rig.kind === "flat" && (
+            <Choice<Guide>
+              label="Guides"
+              className="w-52"
+              value={guide}
+              options={GUIDES}
+              onChange={setGuide}
+            />
+          )}
+          <label className="flex cursor-pointer items-center gap-2 pb-1.5 text-[13px]">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-xs rounded-sm"
+              checked={names}
+              onChange={(e) => setNames(e.target.checked)}
+            />
+            Names of what is beyond comfort
+          </label>
+        </div>
+      )}
+      {rig.kind === "flat" ? (
+        <FrameView
+          picture={live.url}
+          rig={rig}
+          heading={pose.heading_deg}
+          guide={guide}
+          marks={marks}
+          note={note}
+          onPick={onPick}
+        />
+      ) : (
+        <Horizon
+          share={0.45}
+          picture={live.url}
+          label="Unrolled picture of both eyes"
+          heading={pose.heading_deg}
+          pitch={pose.pitch_deg}
+          roll={pose.roll_deg}
+          note={note}
+          {...(onPick
+            ? {
+                onTurn: () => undefined,
+                onPick: (lon: number, lat: number) => onPick([lon / 360 + 0.5, 0.5 - lat / 180]),
+              }
+            : {})}
+        >
+          {close && (
+            <svg
+              viewBox="0 0 360 180"
+              preserveAspectRatio="none"
+              className="pointer-events-none absolute inset-0 size-full"
+              aria-hidden="true"
+              data-testid="closing"
+            >
+              {close
+                .flatMap((lat) => [lat, -lat])
+                .map((lat) => (
+                  <line
+                    key={lat}
+                    x1="0"
+                    x2="360"
+                    y1={90 - lat}
+                    y2={90 - lat}
+                    stroke="#fff"
+                    strokeOpacity="0.6"
+                    strokeWidth="0.4"
+                    strokeDasharray={Math.abs(lat) === close[0] ? "4 2" : "1 2"}
+                  />
+                ))}
+            </svg>
+          )}
+          <HorizonMarks marks={marks} turn={pose} />
+        </Horizon>
+      )}
+      <Problem error={live.problem} />
+    </>
+  );
+}

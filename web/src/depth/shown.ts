@@ -1,0 +1,24 @@
+import type { PairShown } from "../generated/PairShown";
+import type { Rig } from "../generated/Rig";
+
+/** What may be shown of two eyes on one screen; flicker changes between both. */
+export type Shown = PairShown | "flicker";
+
+export const SHOWN: readonly (readonly [Shown, string])[] = [
+  ["left", "Left eye"],
+  ["right", "Right eye"],
+  ["grey", "Anaglyph, grey"],
+  ["half-colour", "Anaglyph, half colour"],
+  ["full-colour", "Anaglyph, full colour"],
+  ["least-squares", "Anaglyph, least squares"],
+  ["difference", "Difference"],
+  ["flicker", "Flicker"],
+];
+
+/** What is on the screen, and what the file will be: the one is never taken for the other. */
+export function shownWords(shown: Shown, rig: Rig): string {
+  const name = SHOWN.find(([s]) => s === shown)?.[1] ?? "";
+  const seen = name.startsWith("Anaglyph") ? "an anaglyph" : `the ${name.toLowerCase()}`;
+  const file = rig.kind === "panoramic" ? "top-bottom, if nothing else is chosen" : "as it is packed";
+  return `Shown as ${seen}; the file holds both eyes (handed over ${file}).`;
+}

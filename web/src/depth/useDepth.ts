@@ -1,0 +1,45 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api } from "../api/client";
+import { keys } from "../api/changes";
+import { changeViewpoint } from "../api/changing";
+import type { DepthInfo } from "../generated/DepthInfo";
+import type { Pose } from "../generated/Pose";
+import type { Project } from "../generated/Project";
+import type { Rig } from "../generated/Rig";
+import type { Viewpoint } from "../generated/Viewpoint";
+import { useLatest } from "../parts/useLatest";
+import { draftOf } from "../stand/useStand";
+
+/** The rig of a viewpoint while it is changed, and what its eyes see. */
+export function useDepth(project: Project, viewpoint: Viewpoint | undefined) {
+  const queries = useQueryClient();
+  // What is being changed is ahead of what the server knows.
+  const [ahead, setAhead] = useState<{ of: number; rig: Rig } | null>(null);
+  const [dragging, setDragging] = useState(false);
+  const save = useMutation({
+    mutationFn: ({ of, rig }: { of: Viewpoint; rig: Rig }) =>
+      changeViewpoint(queries, project.id, of, { ...draftOf(of), rig }),
+    onSuccess: async () => {
+      setAhead(null);
+      await queries.invalidateQueries({ queryKey: keys.project(project.id) });
+    },
+    onError: () => setAhead(null),
+  });
+  const rig = ahead && ahead.of === viewpoint?.id ? ahead.rig : viewpoint?.rig;
+  const { unit, time_s, moves, up } = project.settings;
+  const told = useLatest<[Pose, Rig, string], DepthInfo>(
+    viewpoint && rig ? [viewpoint.pose, rig, JSON.stringify([unit, time_s, moves, up])] : null,
+    ([pose, rig]) => api.depth(project.id, { pose, rig }),
+    60,
+  );
+  const change = (to: Rig, end = true) => {
+    if (!viewpoint) return;
+    setAhead({ of: viewpoint.id, rig: to });
+    setDragging(!end);
+    if (end) save.mutate({ of: viewpoint, rig: to });
+  };
+  return { rig, change, dragging, depth: told.value, error: save.error ?? told.problem };
+}
+
+export type Depth = ReturnType<typeof useDepth>;
