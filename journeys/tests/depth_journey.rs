@@ -44,13 +44,17 @@ fn a_pair_is_set_ordered_and_handed_over() {
         b.script(&format!("{}.focus();", mark.trim_start_matches("return ").trim_end_matches(';'))).await;
         b.client.active_element().await.unwrap().send_keys(LEFT).await.unwrap();
         until("nearer", &|r| r["converge_m"].as_f64().is_some_and(|c| c < 2.0 && c > 1.5));
+        let nearer = rig()["converge_m"].clone();
         // What is too near is listed, and pointed out in the picture.
         b.press_tab("Beyond comfort").await;
         b.check_accessibility("depth, beyond comfort").await;
         b.press_tab("The pair").await;
-        // Undone like everything else.
+        // Undone like everything else; quick changes of one kind are one step.
         b.press("Undo").await;
-        until("undone", &|r| r["converge_m"] == 2.0);
+        let undone = |r: &Value| r["converge_m"] != nearer;
+        until("undone", &undone);
+        b.press("Redo").await;
+        until("done again", &|r| r["converge_m"] == nearer);
         for shown in ["left", "right", "least-squares", "difference"] {
             b.choose("Shown as", shown).await;
             b.until("the picture", "return document.querySelector('[data-testid=horizon-picture]') !== null;").await;
@@ -74,6 +78,11 @@ fn a_pair_is_set_ordered_and_handed_over() {
         b.until("the left eye", "return document.querySelector('[data-testid=viewer]')?.innerText.includes('left eye');").await;
 
         // A flat pair: budget, fit, a picked thing, the frame.
+        // Into a corner: a wall looked at squarely has no depth to fit to.
+        let mut viewpoint = server.json("GET", &format!("/api/projects/{id}"), None).1["viewpoints"][0].clone();
+        viewpoint["pose"]["heading_deg"] = 45.0.into();
+        let path = format!("/api/projects/{id}/viewpoints/{}", viewpoint["id"]);
+        assert_eq!(server.json("PUT", &path, Some(viewpoint)).0, 200);
         b.client.goto(&format!("{base}/depth")).await.unwrap();
         b.choose("Eyes", "flat").await;
         until("the flat pair", &|r| r["kind"] == "flat");
@@ -83,7 +92,7 @@ fn a_pair_is_set_ordered_and_handed_over() {
         b.fill("Used by this shot", "100").await;
         b.fill("Of it in front", "50").await;
         until("the budget", &|r| r["flat"]["budget"]["own_px"] == 40.0 && r["flat"]["budget"]["front_percent"] == 50.0);
-        b.until("the fit", "return [...document.querySelectorAll('button')].some(x => x.innerText.startsWith('Fit to what the frame sees:'));").await;
+        b.until("the fit", "return document.querySelector('[data-testid=fit]') !== null;").await;
         let before = rig()["separation_m"].as_f64().unwrap();
         b.press("Fit to what the frame sees").await;
         until("the fitted pair", &|r| (r["separation_m"].as_f64().unwrap() - before).abs() > 1e-6);

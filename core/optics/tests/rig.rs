@@ -67,7 +67,11 @@ fn flat_parallax_meets_the_worked_values() {
         "far",
     );
     near(parallax::parallax(k, b, c, 2.0), -20.0, 1e-9, "near");
-    assert!(fitted.fit(k, 3.0, 3.0).is_none() && fitted.fit(k, 0.0, 3.0).is_none());
+    assert!(
+        fitted.fit(k, 3.0, 3.000001).is_none()
+            && fitted.fit(k, 3.0, 3.0).is_none()
+            && fitted.fit(k, 0.0, 3.0).is_none()
+    );
 }
 
 #[test]

@@ -66,8 +66,12 @@ export function FlatFields({
         }
       >
         Fit to what the frame sees
-        {fit && `: ${(fit.separation_m * 1000).toFixed(1)} mm, ${length(fit.convergence_m)}`}
       </button>
+      {fit && (
+        <p className="text-xs text-base-content/80" data-testid="fit">
+          That is {(fit.separation_m * 1000).toFixed(1)} mm with zero parallax at {length(fit.convergence_m)}.
+        </p>
+      )}
       {depth?.parallax_px && depth.budget_px && (
         <dl className="grid grid-cols-2 gap-x-3 gap-y-0.5 text-[13px]">
           <dt className="text-base-content/75">Nearest seen</dt>

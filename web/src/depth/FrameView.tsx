@@ -78,43 +78,44 @@ export function FrameView({
       style={{ maxWidth: `calc(${(0.45 * ratio * 100).toFixed(1)}vh)` }}
       data-testid="frame"
     >
-      <button
-        type="button"
-        className="mid-grey relative block w-full cursor-crosshair overflow-hidden rounded-md"
-        style={{ aspectRatio: ratio }}
-        aria-label="Frame of the flat pair. Enter picks what is in its centre."
-        onClick={(e) => {
-          // By the keyboard there is no place.
-          if (e.detail === 0) return onPick?.([0.5, 0.5]);
-          const box = e.currentTarget.getBoundingClientRect();
-          onPick?.([(e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height]);
-        }}
-      >
-        {picture && (
-          <img
-            src={picture}
-            alt=""
-            draggable={false}
-            className="absolute inset-0 size-full"
-            data-testid="frame-picture"
-          />
-        )}
-        <svg
-          viewBox="0 0 100 100"
-          preserveAspectRatio="none"
-          className="pointer-events-none absolute inset-0 size-full"
-          aria-hidden="true"
+      <div className="relative overflow-hidden rounded-md" style={{ aspectRatio: ratio }}>
+        <button
+          type="button"
+          className="mid-grey absolute inset-0 cursor-crosshair"
+          aria-label="Frame of the flat pair. Enter picks what is in its centre."
+          onClick={(e) => {
+            // By the keyboard there is no place.
+            if (e.detail === 0) return onPick?.([0.5, 0.5]);
+            const box = e.currentTarget.getBoundingClientRect();
+            onPick?.([(e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height]);
+          }}
         >
-          <g
-            fill="none"
-            stroke="#fff"
-            strokeOpacity="0.7"
-            vectorEffect="non-scaling-stroke"
-            strokeWidth="0.25"
+          {picture && (
+            <img
+              src={picture}
+              alt=""
+              draggable={false}
+              className="absolute inset-0 size-full"
+              data-testid="frame-picture"
+            />
+          )}
+          <svg
+            viewBox="0 0 100 100"
+            preserveAspectRatio="none"
+            className="pointer-events-none absolute inset-0 size-full"
+            aria-hidden="true"
           >
-            {lines(guide, ratio)}
-          </g>
-        </svg>
+            <g
+              fill="none"
+              stroke="#fff"
+              strokeOpacity="0.7"
+              vectorEffect="non-scaling-stroke"
+              strokeWidth="0.25"
+            >
+              {lines(guide, ratio)}
+            </g>
+          </svg>
+        </button>
         {marks.map((m) => {
           const at = inFrame(m, rig, heading);
           return (
@@ -130,7 +131,7 @@ export function FrameView({
             )
           );
         })}
-      </button>
+      </div>
       <figcaption className="flex min-h-6 flex-wrap items-center gap-x-4 pt-1 text-xs text-base-content/80">
         <span>
           <span className="font-semibold">Frame</span>: {rig.flat.hfov_deg.toFixed(1)}° wide,{" "}

@@ -20,8 +20,9 @@ export function useDepth(project: Project, viewpoint: Viewpoint | undefined) {
   const save = useMutation({
     mutationFn: ({ of, rig }: { of: Viewpoint; rig: Rig }) =>
       changeViewpoint(queries, project.id, of, { ...draftOf(of), rig }),
-    onSuccess: async () => {
-      setAhead(null);
+    onSuccess: async (_, { rig }) => {
+      // What was changed since then stays ahead.
+      setAhead((now) => (now?.rig === rig ? null : now));
       await queries.invalidateQueries({ queryKey: keys.project(project.id) });
     },
     onError: () => setAhead(null),

@@ -25,6 +25,9 @@ pub fn distance_of(k: f64, b: f64, c: f64, parallax: f64) -> f64 {
     }
 }
 
+/// A scene whose far end is not even so much farther than its near end, as a share, has no depth.
+const FLAT: f64 = 1e-4;
+
 /// How many pixels may lie in front of the screen and behind it.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Budget {
@@ -49,7 +52,8 @@ impl Budget {
     /// end may be infinite. Nothing where the scene has no depth.
     pub fn fit(&self, k: f64, near: f64, far: f64) -> Option<(f64, f64)> {
         let depth = 1.0 / near - 1.0 / far;
-        if !(near > 0.0 && depth > 0.0) {
+        // A wall that is looked at squarely has the depth of rounding only.
+        if !(near > 0.0 && depth * near > FLAT) {
             return None;
         }
         let b = (self.front + self.back) / (k * depth);
