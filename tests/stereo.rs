@@ -550,3 +550,56 @@ fn the_lamp_is_found_where_one_eye_sees_it() {
         "{found:?} is not {x}, {y}"
     );
 }
+
+/// A pair that was spoiled is diagnosed by command, mended, and good then: a random-dot stereogram (Julesz 1971), in which only
+/// the match of both eyes tells depth, made darker by half a stop in one eye by another program.
+#[test]
+fn spoiled_pairs_are_diagnosed_and_mended() {
+    let b = Bench::new();
+    let dot = |x: i64, y: i64| {
+        let cell = (x.rem_euclid(512) / 3 * 73_856_093) ^ (y / 3 * 19_349_663);
+        40 + (cell.wrapping_mul(2_654_435_761) >> 9 & 0x7f) as u8
+    };
+    // Low rows are nearer: four pixels apart, the others one.
+    let eye = |side: i64| {
+        image::RgbImage::from_fn(512, 256, |x, y| {
+            let apart = if y > 150 { 4 } else { 1 };
+            image::Rgb([dot(i64::from(x) + side * apart, i64::from(y)); 3])
+        })
+    };
+    let (left, right, dark) = (b.at("left.png"), b.at("right.png"), b.at("dark.png"));
+    eye(0).save(&left).unwrap();
+    eye(1).save(&right).unwrap();
+    outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-y",
+            "-i",
+            text(&right),
+            "-vf",
+            "lutrgb=r=val*0.8:g=val*0.8:b=val*0.8",
+            text(&dark),
+        ],
+    );
+    let faults = |inputs: &[&Path], more: &[&str]| -> Vec<String> {
+        let mut args = vec!["check-pair", "--json"];
+        args.extend(inputs.iter().map(|p| text(p)));
+        args.extend(more);
+        let told: serde_json::Value = serde_json::from_str(&run_ok(&args)).unwrap();
+        let found = told["findings"].as_array().unwrap().iter();
+        found
+            .map(|f| f["fault"].as_str().unwrap().to_owned())
+            .collect()
+    };
+    assert_eq!(faults(&[&left, &right], &[]), [""; 0]);
+    assert_eq!(faults(&[&left, &left], &[]), ["same-twice"]);
+    assert_eq!(faults(&[&right, &left], &[]), ["swapped"]);
+    let mended = b.at("mended.png");
+    assert_eq!(
+        faults(&[&left, &dark], &["-o", text(&mended)]),
+        ["brightness"]
+    );
+    assert_eq!(faults(&[&mended], &["--packing", "top-bottom"]), [""; 0]);
+}

@@ -93,6 +93,12 @@ enum Command {
         after_help = "Example:\n  owl-dome split pair.jpg -o left.png right.png --packing top-bottom"
     )]
     Split(pairs::SplitArgs),
+    /// Tell what spoils a pair: the same picture twice, eyes swapped, one too high, brighter or finished otherwise, too much parallax
+    #[command(
+        name = "check-pair",
+        after_help = "Examples:\n  owl-dome check-pair pair.jpg --json\n  owl-dome check-pair left.png right.png -o mended.png"
+    )]
+    CheckPair(pairs::CheckPairArgs),
     /// Make an anaglyph for red-cyan glasses of two eyes
     #[command(
         after_help = "Example:\n  owl-dome anaglyph pair.exr -o glasses.jpg --kind least-squares"
@@ -140,6 +146,7 @@ pub fn run() -> ExitCode {
         Command::Depth(args) => depth::run(&args),
         Command::Pair(args) => pairs::pair(&args),
         Command::Split(args) => pairs::split(&args),
+        Command::CheckPair(args) => pairs::check_pair(&args),
         Command::Anaglyph(args) => pairs::anaglyph(&args),
         Command::Scene(args) => scene::run(&args),
         Command::Tag(args) => tag::run(&args),

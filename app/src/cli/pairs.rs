@@ -9,6 +9,7 @@ use dome_files::rows::Depth;
 use dome_files::{FileError, PictureFormat, views};
 use dome_imaging::anaglyph::{Anaglyph, mixed};
 use dome_imaging::pair::{Strips, packed};
+use dome_imaging::pair_check::{check, mended};
 use dome_imaging::{Picture, Strip};
 use dome_optics::Shape;
 use dome_optics::rig::{Arrangement, Packing, Side};
@@ -70,6 +71,69 @@ pub(super) struct AnaglyphArgs {
     quality: u8,
 }
 
+#[derive(Args)]
+pub(super) struct CheckPairArgs {
+    /// A picture with both eyes, or the left eye's and the right eye's
+    #[arg(required = true, num_args = 1..=2, value_names = ["LEFT", "RIGHT"])]
+    inputs: Vec<PathBuf>,
+    /// How the eyes lie, if the ratio does not say
+    #[arg(long, value_name = "PACKING", value_parser = packing)]
+    packing: Option<Packing>,
+    /// Write the pair with what can be mended mended; an .exr holds both as views, other formats lie as the picture did, or
+    /// one above the other
+    #[arg(short, long, value_name = "OUT")]
+    output: Option<PathBuf>,
+    /// As JSON: a list of fault, confidence, what and can_mend, the places that were matched, and the parallax in pixels
+    #[arg(long)]
+    json: bool,
+}
+
+pub(super) fn check_pair(args: &CheckPairArgs) -> Outcome {
+    let mut eyes = read(&args.inputs, args.packing)?;
+    let [left, right] = &eyes.eyes;
+    let round = left.width == 2 * left.height;
+    let report = check(left, right, round);
+    if args.json {
+        let findings: Vec<_> = (report.findings.iter())
+            .map(|f| {
+                serde_json::json!({"fault": f.fault.name(), "confidence": f.confidence,
+                    "what": f.fault.told(), "can_mend": f.fault.can_mend()})
+            })
+            .collect();
+        let told = serde_json::json!({"findings": findings, "matched": report.matched,
+            "parallax_px": report.parallax});
+        println!("{}", serde_json::to_string_pretty(&told)?);
+    } else {
+        for f in &report.findings {
+            println!("{} ({:.0} % sure)", f.fault.told(), f.confidence * 100.0);
+        }
+        if report.findings.is_empty() {
+            println!(
+                "Nothing was found that spoils the pair ({} places compared).",
+                report.matched
+            );
+        }
+        if let Some([near, far]) = report.parallax {
+            println!("Parallax from {near:.1} px to {far:.1} px.");
+        }
+    }
+    if let Some(output) = &args.output {
+        eyes.eyes = mended(left, right, &report.findings);
+        let packing = match eyes.packing.is_packed() {
+            true => eyes.packing,
+            false => Packing::TOP_BOTTOM,
+        };
+        for file in write_pair(output, &eyes, 95, Some(packing).filter(|_| !is_exr(output)))? {
+            eprintln!("Mended: {}", file.display());
+        }
+    }
+    Ok(())
+}
+
+fn is_exr(path: &Path) -> bool {
+    matches!(PictureFormat::from_path(path), Ok(PictureFormat::Exr))
+}
+
 fn kind(text: &str) -> Result<Anaglyph, String> {
     Anaglyph::from_name(text).ok_or_else(|| {
         format!("\"{text}\" is none of grey, half-colour, full-colour and least-squares")
@@ -122,9 +186,23 @@ pub(super) fn pair(args: &PairArgs) -> Outcome {
     if args.swap {
         eyes.eyes.reverse();
     }
-    let spec = spec(&args.output, &eyes, args.quality)?;
+    let files = write_pair(&args.output, &eyes, args.quality, args.packing)?;
+    for file in files {
+        println!("{}", file.display());
+    }
+    Ok(())
+}
+
+/// Lays two eyes into a file, or into two; without a packing as views of an .exr. Tells the files.
+fn write_pair(
+    path: &Path,
+    eyes: &TwoEyes,
+    quality: u8,
+    packing: Option<Packing>,
+) -> Result<Vec<PathBuf>, Box<dyn std::error::Error>> {
+    let spec = spec(path, eyes, quality)?;
     let [left, right] = &eyes.eyes;
-    let files = match args.packing {
+    Ok(match packing {
         None if spec.format == PictureFormat::Exr => {
             let whole = PictureSpec {
                 both_eyes: true,
@@ -133,8 +211,8 @@ pub(super) fn pair(args: &PairArgs) -> Outcome {
             };
             let both = strips(left).zip(strips(right));
             let both = both.map(|(a, b)| Ok(views::both(a?, b?)));
-            picture_file::write(&args.output, &whole, both)?;
-            vec![args.output.clone()]
+            picture_file::write(path, &whole, both)?;
+            vec![path.to_owned()]
         }
         None => {
             return Err("Only .exr holds both eyes as views; say how they lie with --packing, e.g. top-bottom.".into());
@@ -147,7 +225,7 @@ pub(super) fn pair(args: &PairArgs) -> Outcome {
         Some(packing) if packing.arrangement == Arrangement::TwoFiles => {
             let mut files = Vec::new();
             for (side, eye) in Side::BOTH.iter().zip([left, right]) {
-                let path = eye_path(&args.output, *side);
+                let path = eye_path(path, *side);
                 picture_file::write(&path, &spec, strips(eye))?;
                 files.push(path);
             }
@@ -169,18 +247,10 @@ pub(super) fn pair(args: &PairArgs) -> Outcome {
             };
             let sides = packing.sides();
             let (first, last) = (of(sides[0]), of(sides[sides.len() - 1]));
-            picture_file::write(
-                &args.output,
-                &whole,
-                packed(packing, left.height, first, last),
-            )?;
-            vec![args.output.clone()]
+            picture_file::write(path, &whole, packed(packing, left.height, first, last))?;
+            vec![path.to_owned()]
         }
-    };
-    for file in files {
-        println!("{}", file.display());
-    }
-    Ok(())
+    })
 }
 
 pub(super) fn split(args: &SplitArgs) -> Outcome {

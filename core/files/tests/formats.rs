@@ -61,7 +61,7 @@ fn layered(top: u32, width: u32, rows: u32) -> (LayeredStrip, Vec<LayerSpec>) {
             weight: 0.5,
             samples: 1234,
         },
-        counts: Vec::new(),
+        counts: (0..rows).map(|row| 32 + 16 * row).collect(),
     };
     (strip, layers)
 }
@@ -273,9 +273,9 @@ fn strips_on_disk_know_when_they_are_damaged() {
     let good = std::fs::read(&path).unwrap();
     assert_eq!(
         good.len() as u64,
-        92 + 320 * strip_file::pixel_bytes(&layers)
+        96 + 320 * strip_file::pixel_bytes(&layers) + 4 * strip.counts.len() as u64
     );
-    for at in [0, 9, 41, 45, 49, 53, 57, 61, 65, 73, 89, good.len() - 1] {
+    for at in [0, 9, 41, 45, 49, 53, 57, 61, 65, 69, 77, 93, good.len() - 1] {
         let mut bad = good.clone();
         bad[at] ^= 0x40;
         std::fs::write(&path, &bad).unwrap();
