@@ -177,6 +177,21 @@ fn depth_is_told_over_http() {
             .unwrap()
             .contains("eye separation")
     );
+    // The layer of what is too near: amber below, where the floor is 1.5 m away, and nothing ahead, 3 m away.
+    let body =
+        json!({"pose": pose, "rig": {"kind": "panoramic", "close_deg": [60.0, 80.0]}}).to_string();
+    let path = format!("/api/projects/{id}/strain.png");
+    let json_body = [("Content-Type", "application/json")];
+    let (status, png) = server.send("POST", &path, body.as_bytes(), &json_body);
+    assert_eq!(status, 200);
+    let layer = image::load_from_memory(&png).unwrap().to_luma8();
+    let at = |u: f64, v: f64| {
+        let (w, h) = (f64::from(layer.width()), f64::from(layer.height()));
+        layer.get_pixel((u * w) as u32, (v * h) as u32).0[0]
+    };
+    // 55 degrees down the floor is 1.83 m away, just nearer than 1.89 m; at the nadir the pair is closed.
+    assert_eq!((at(0.5, 0.5), at(0.5, 0.99)), (0, 0));
+    assert!(at(0.5, 0.5 + 55.0 / 180.0) > 0);
     // By command the same numbers, with the keys that others rely on.
     let folder = tempfile::tempdir().unwrap();
     let scene = scene_in(folder.path());
@@ -221,6 +236,8 @@ fn depth_is_told_over_http() {
         text(&scene),
         "--at",
         "0,1.5,0",
+        "--heading",
+        "45",
         "--stereo",
         "flat",
         "--budget",

@@ -59,7 +59,12 @@ fn a_pair_is_set_ordered_and_handed_over() {
             b.choose("Shown as", shown).await;
             b.until("the picture", "return document.querySelector('[data-testid=horizon-picture]') !== null;").await;
         }
+        b.find("[data-testid=strain]").await;
         b.check_accessibility("depth, panoramic").await;
+        b.choose("Shown as", "lookouts").await;
+        b.until("both Lookouts", "return document.querySelectorAll('[data-testid=lookout-pair] [data-testid=lookout]').length === 2;").await;
+        b.check_accessibility("depth, Lookouts").await;
+        b.choose("Shown as", "half-colour").await;
 
         // Order both eyes, and hand them over one above the other.
         b.press("Order both eyes").await;

@@ -6,27 +6,20 @@ use crate::model::rigs::RigKind;
 use crate::work::asked::DepthRequest;
 use crate::work::depth::Deep;
 use crate::work::told::depth::DepthInfo;
-use crate::work::{WorkError, at_once};
+use crate::work::{Result, WorkError, at_once};
+use dome_optics::PanoramaSize;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{Route, get, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![depth, plan]
+    routes![depth, strain, plan]
 }
 
 #[post("/projects/<id>/depth", data = "<request>")]
 async fn depth(app: &Shared, id: i64, request: Sent<DepthRequest>) -> Answer<Json<DepthInfo>> {
     blocking(app, move |app| {
-        request.rig.check().map_err(WorkError::Request)?;
-        let p = &request.pose;
-        let sane = |v: &f64| v.is_finite() && v.abs() < 1e7;
-        let angles = [p.heading_deg, p.pitch_deg, p.roll_deg];
-        if !p.position.iter().chain(&angles).all(sane) {
-            return Err(WorkError::Request(
-                "The view must be given in numbers; correct it.".into(),
-            ));
-        }
+        checked(&request)?;
         let scene = app.scenes.get(app, id)?;
         Ok(Json(at_once(|| {
             let deep = Deep::look(&scene, &request.pose, &request.rig);
@@ -38,6 +31,41 @@ async fn depth(app: &Shared, id: i64, request: Sent<DepthRequest>) -> Answer<Jso
         })))
     })
     .await
+}
+
+/// Width of the layer that shows what is too near, pixels.
+const LAYER: u32 = 512;
+
+/// Where things are nearer than is comfortable all round, as a layer over the Horizon: brighter where they are nearer.
+#[post("/projects/<id>/strain.png", data = "<request>")]
+async fn strain(
+    app: &Shared,
+    id: i64,
+    request: Sent<DepthRequest>,
+) -> Answer<(ContentType, Vec<u8>)> {
+    blocking(app, move |app| {
+        checked(&request)?;
+        let scene = app.scenes.get(app, id)?;
+        let size = PanoramaSize::from_width(LAYER)?;
+        let grey = at_once(|| Deep::look(&scene, &request.pose, &request.rig).strain(size));
+        let png = dome_files::png::encode_grey(size.width(), size.height(), &grey)?;
+        Ok((ContentType::PNG, png))
+    })
+    .await
+}
+
+/// Refuses what cannot be looked from.
+fn checked(request: &DepthRequest) -> Result<()> {
+    request.rig.check().map_err(WorkError::Request)?;
+    let p = &request.pose;
+    let sane = |v: &f64| v.is_finite() && v.abs() < 1e7;
+    let angles = [p.heading_deg, p.pitch_deg, p.roll_deg];
+    if !p.position.iter().chain(&angles).all(sane) {
+        return Err(WorkError::Request(
+            "The view must be given in numbers; correct it.".into(),
+        ));
+    }
+    Ok(())
 }
 
 /// A field of a table in comma-separated values (RFC 4180).

@@ -11,13 +11,15 @@ use dome_optics::projection::Perspective;
 use dome_optics::rig::parallax::{Seen, roundness, roundness_at};
 use dome_optics::rig::screen::ADULT_EYES;
 use dome_optics::rig::{PanoramicPair, scale};
-use dome_optics::{Equirect, Eye, MonoEye, PicturePoint};
+use dome_optics::{Equirect, Eye, MonoEye, PanoramaSize, PicturePoint};
 use dome_rules::comfort::{ASIDE, Beyond, FlatPlan, Offender, Violation, comfortable, too_near};
 use dome_rules::preflight::PairFacts;
 use dome_trace::Scene;
 use dome_trace::stand::depth::{AROUND, Depths, FRAMED, around, framed};
 use dome_trace::stand::sight;
 use glam::DVec3;
+use rayon::prelude::*;
+use std::f64::consts::PI;
 
 /// Steps of the chart.
 const STEPS: usize = 200;
@@ -240,6 +242,28 @@ impl<'a> Deep<'a> {
                     }
                 }),
         }
+    }
+
+    /// How much nearer than is comfortable things are in every direction of the unrolled picture: 0 where they are not, 255 at
+    /// half the distance and nearer; row by row.
+    pub fn strain(&self, size: PanoramaSize) -> Vec<u8> {
+        let pair = self.panoramic();
+        let eye = DVec3::from(self.pose.position);
+        let mono = MonoEye::new(eye, orientation(&self.pose), Equirect);
+        let (width, height) = (size.width(), size.height());
+        (0..width * height)
+            .into_par_iter()
+            .map(|i| {
+                let point = PicturePoint::pixel_centre(i % width, i / width, width, height);
+                let lat = (0.5 - point.v) * PI;
+                let limit = comfortable(pair.separation) * pair.openness(lat);
+                let seen = mono
+                    .ray(point)
+                    .and_then(|ray| sight::look(self.scene, eye, ray.direction));
+                let near = seen.map_or(0.0, |s| 2.0 * (1.0 - s.distance / limit.max(1e-9)));
+                (near.clamp(0.0, 1.0) * 255.0) as u8
+            })
+            .collect()
     }
 
     /// What lies at a place of the picture (0 to 1 to the right and down).

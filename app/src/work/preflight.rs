@@ -301,6 +301,14 @@ pub fn of_viewpoint(
         pair: deep.as_ref().and_then(|d| d.facts(&viewpoint.name)),
         stand: Some(StandFacts {
             stereo: settings.stand.stereo || viewpoint.rig.kind == RigKind::Panoramic,
+            limits: match viewpoint.rig.kind {
+                // Its own eyes say what is too near.
+                RigKind::Panoramic => Limits {
+                    eye_separation: viewpoint.rig.separation(),
+                    ..limits(settings)
+                },
+                _ => limits(settings),
+            },
             travel_deg: mover.and_then(|m| travel(m, settings.time_s)),
             ..place.whole(&clearance, &light)
         }),

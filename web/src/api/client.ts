@@ -135,6 +135,9 @@ export const api = {
   planPicture: (project: number, cut: Cut, area: Area, width: number, version: string) =>
     `/api/projects/${project}/${cutQuery(cut, ".png")}&${areaQuery(area)}&width=${width}&v=${version}`,
   depth: (project: number, body: DepthRequest) => json<DepthInfo>("POST", `/projects/${project}/depth`, body),
+  /** Where things are too near for two eyes, as a picture: brighter where they are nearer. */
+  strain: async (project: number, body: DepthRequest): Promise<Blob> =>
+    (await request("POST", `/projects/${project}/strain.png`, body)).blob(),
   depthPlan: (project: number) => `/api/projects/${project}/depth.csv`,
   clearance: (project: number, viewpoint: number, pose: Pose, moving = false) =>
     json<ClearanceInfo>(

@@ -10,6 +10,8 @@ import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
 import { HorizonMarks, type HorizonMark } from "../stand/HorizonMarks";
 import { FrameView } from "./FrameView";
+import { LookoutPair } from "./LookoutPair";
+import { useStrain } from "./useStrain";
 import { GUIDES, type Guide } from "./guides";
 import { SHOWN, shownWords, type Shown } from "./shown";
 
@@ -54,12 +56,14 @@ export function PairView({
   const [wanted, setWanted] = useState<Shown>("half-colour");
   const [guide, setGuide] = useState<Guide>("none");
   const [names, setNames] = useState(true);
+  const [comfort, setComfort] = useState(true);
+  const layer = useStrain(project, viewpoint, rig, comfort && rig.kind === "panoramic" && !moving);
   const two = rig.kind !== "off";
-  const shown: Shown = two ? wanted : "left";
+  const shown: Shown = !two ? "left" : wanted === "lookouts" && rig.kind === "flat" ? "left" : wanted;
   const turn = useTurn(shown === "flicker");
   const live = useLivePicture(project.id, viewpoint.pose, project.settings, {
     moving,
-    ...(two ? { rig, show: shown === "flicker" ? turn : shown } : {}),
+    ...(two ? { rig, show: shown === "flicker" ? turn : shown === "lookouts" ? "left" : shown } : {}),
   });
   const { pose } = viewpoint;
   const mark = (o: OffenderInfo, look: HorizonMark["look"]): HorizonMark => ({
@@ -88,7 +92,9 @@ export function PairView({
             label="Shown as"
             className="w-52"
             value={shown}
-            options={calm() ? SHOWN.filter(([s]) => s !== "flicker") : SHOWN}
+            options={SHOWN.filter(
+              ([s]) => (s !== "flicker" || !calm()) && (s !== "lookouts" || rig.kind === "panoramic"),
+            )}
             onChange={setWanted}
           />
           {rig.kind === "flat" && (
@@ -100,18 +106,33 @@ export function PairView({
               onChange={setGuide}
             />
           )}
-          <label className="flex cursor-pointer items-center gap-2 pb-1.5 text-[13px]">
-            <input
-              type="checkbox"
-              className="checkbox checkbox-xs rounded-sm"
-              checked={names}
-              onChange={(e) => setNames(e.target.checked)}
-            />
-            Names of what is beyond comfort
-          </label>
+          {shown !== "lookouts" && (
+            <label className="flex cursor-pointer items-center gap-2 pb-1.5 text-[13px]">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs rounded-sm"
+                checked={names}
+                onChange={(e) => setNames(e.target.checked)}
+              />
+              Names of what is beyond comfort
+            </label>
+          )}
+          {rig.kind === "panoramic" && shown !== "lookouts" && (
+            <label className="flex cursor-pointer items-center gap-2 pb-1.5 text-[13px]">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs rounded-sm"
+                checked={comfort}
+                onChange={(e) => setComfort(e.target.checked)}
+              />
+              Amber where too near
+            </label>
+          )}
         </div>
       )}
-      {rig.kind === "flat" ? (
+      {shown === "lookouts" ? (
+        <LookoutPair project={project} viewpoint={viewpoint} rig={rig} />
+      ) : rig.kind === "flat" ? (
         <FrameView
           picture={live.url}
           rig={rig}
@@ -137,6 +158,13 @@ export function PairView({
               }
             : {})}
         >
+          {layer && rig.kind === "panoramic" && (
+            <div
+              className="pointer-events-none absolute inset-0 bg-[#f0a020] opacity-60"
+              style={{ maskImage: `url(${layer})`, maskMode: "luminance", maskSize: "100% 100%" }}
+              data-testid="strain"
+            />
+          )}
           {close && (
             <svg
               viewBox="0 0 360 180"

@@ -1,0 +1,98 @@
+//! What two eyes cost beside one: a pair's rows beside two single eyes', and the live anaglyph beside the live mono picture, side
+//! by side in one run.
+
+use dome_imaging::anaglyph::{Anaglyph, mixed};
+use dome_optics::rig::{Anchor, PanoramicEye, PanoramicPair, Side};
+use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
+use dome_trace::preview::{LiveView, Preview};
+use dome_trace::{
+    Control, Illumination, ImportOptions, LightSettings, Quality, Render, load, quick,
+};
+use glam::DVec3;
+use std::time::Duration;
+
+#[path = "common/timing.rs"]
+mod timing;
+use timing::time;
+
+const ROUNDS: usize = 5;
+
+fn main() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let file = folder.path().join("merlow.glb");
+    std::fs::write(&file, merlow::build()).expect("the demo scene");
+    let scene = load(&file, &ImportOptions::default())
+        .expect("a scene")
+        .scene;
+    let light = Illumination::new(
+        &scene,
+        &scene.sky.clone().into(),
+        None,
+        &LightSettings::new(),
+        1.0,
+    );
+    let rig = PanoramicPair {
+        separation: 0.063,
+        anchor: Anchor::Middle,
+        converge: None,
+        close: Some([1.0, 1.4]),
+    };
+    println!(
+        "| place | two singles | pair | ratio | live mono | live anaglyph | ratio | quick mono | quick anaglyph | ratio |"
+    );
+    println!("|---|---|---|---|---|---|---|---|---|---|");
+    for place in merlow::PLACES {
+        let at = DVec3::from(place.position.map(f64::from));
+        let turned = Orientation::heading(place.heading_deg);
+        let mono = MonoEye::new(at, turned, Equirect);
+        let eyes = Side::BOTH.map(|side| PanoramicEye::new(at, turned, Equirect, rig, side));
+        let size = PanoramaSize::from_width(512).expect("a size");
+        let render = |eye, seed| Render::new(&scene, &light, eye, size, Quality::Samples(8), seed);
+        let [left, right] = [render(&eyes[0], 0), render(&eyes[1], 1)];
+        let control = Control::default();
+        let singles = time(ROUNDS, || {
+            [&left, &right].map(|eye| eye.strip(120, 16, &control).expect("a strip"))
+        });
+        let pair = time(ROUNDS, || {
+            Render::pair_strips([&left, &right], 120, 16, &control).expect("a pair")
+        });
+        let live = |eye: &dyn dome_optics::Eye| {
+            let mut preview = Preview::new(PanoramaSize::from_width(256).expect("a size"));
+            let view = LiveView {
+                scene: &scene,
+                light: &light,
+                eye,
+                clay: false,
+            };
+            preview.refine(&view, Duration::ZERO);
+            preview.picture()
+        };
+        let strip = |p: dome_imaging::Picture| dome_imaging::Strip {
+            top: 0,
+            width: p.width,
+            samples: p.samples,
+        };
+        let small = PanoramaSize::from_width(192).expect("a size");
+        let glasses = |[l, r]: [dome_imaging::Picture; 2]| {
+            mixed(&strip(l), &strip(r), |l, r| Anaglyph::HalfColour.of(l, r))
+        };
+        let one = time(ROUNDS, || live(&mono));
+        let both = time(ROUNDS, || glasses([live(&eyes[0]), live(&eyes[1])]));
+        let fast = |eye: &dyn dome_optics::Eye| quick::picture(&scene, &light, eye, small, 1);
+        let fast_one = time(ROUNDS, || fast(&mono));
+        let fast_both = time(ROUNDS, || glasses([fast(&eyes[0]), fast(&eyes[1])]));
+        println!(
+            "| {} | {:.0} ms | {:.0} ms | {:.3} | {:.0} ms | {:.0} ms | {:.2} | {:.1} ms | {:.1} ms | {:.2} |",
+            place.name,
+            singles,
+            pair,
+            pair / singles,
+            one,
+            both,
+            both / one,
+            fast_one,
+            fast_both,
+            fast_both / fast_one
+        );
+    }
+}
