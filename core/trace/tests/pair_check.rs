@@ -10,6 +10,7 @@ use dome_trace::stand::sight;
 use dome_trace::{Illumination, ImportOptions, LightSettings, Scene, load, quick};
 use glam::DVec3;
 use std::path::{Path, PathBuf};
+use std::sync::LazyLock;
 
 const WIDTH: u32 = 768;
 
@@ -17,30 +18,42 @@ fn here(path: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join(path)
 }
 
-/// A scene's file, a place in it (metres), and how far the eyes are apart there.
-fn cases() -> Vec<(&'static str, Scene, DVec3, f64)> {
-    let open = |path: PathBuf| load(&path, &ImportOptions::default()).unwrap().scene;
+/// A place in a scene, and what two eyes see there without noise.
+struct Case {
+    name: &'static str,
+    scene: Scene,
+    at: DVec3,
+    rig: PanoramicPair,
+    eyes: [Picture; 2],
+}
+
+/// Made once for all tests: reading the scenes takes longest.
+static CASES: LazyLock<Vec<Case>> = LazyLock::new(|| {
+    let open = |path: &Path| load(path, &ImportOptions::default()).unwrap().scene;
     let folder = tempfile::tempdir().unwrap();
     let demo = folder.path().join("merlow.glb");
     std::fs::write(&demo, merlow::build()).unwrap();
     let courtyard = here("../../.fetched/scenes/courtyard/samurai_monastry.obj");
     assert!(courtyard.exists(), "run script/fetch-scenes first");
-    vec![
-        (
-            "courtyard",
-            open(courtyard),
-            DVec3::new(-25.05, 4.45, 2.84),
-            0.03,
-        ),
-        (
-            "dome",
-            open(demo.clone()),
-            DVec3::new(1.55, 1.6, 1.75),
-            0.05,
-        ),
-        ("terrace", open(demo), DVec3::new(8.6, 1.45, -0.6), 0.063),
+    [
+        ("courtyard", courtyard, DVec3::new(-25.05, 4.45, 2.84), 0.03),
+        ("dome", demo.clone(), DVec3::new(1.55, 1.6, 1.75), 0.05),
+        ("terrace", demo, DVec3::new(8.6, 1.45, -0.6), 0.063),
     ]
-}
+    .into_iter()
+    .map(|(name, path, at, separation)| {
+        let scene = open(&path);
+        let (eyes, rig) = pair(&scene, at, separation);
+        Case {
+            name,
+            scene,
+            at,
+            rig,
+            eyes,
+        }
+    })
+    .collect()
+});
 
 /// Both eyes' pictures without noise.
 fn pair(scene: &Scene, at: DVec3, separation: f64) -> ([Picture; 2], PanoramicPair) {
@@ -87,20 +100,20 @@ fn lower(picture: &Picture, rows: usize) -> Picture {
 
 #[test]
 fn what_spoils_a_pair_is_found_and_good_ones_are_left_alone() {
-    for (name, scene, at, separation) in cases() {
-        let ([left, right], _) = pair(&scene, at, separation);
-        let good = check(&left, &right, true);
+    for Case { name, eyes, .. } in CASES.iter() {
+        let [left, right] = eyes;
+        let good = check(left, right, true);
         assert_eq!(names(&good), [""; 0], "{name}: {good:?}");
         assert!(good.matched > 300, "{name}: {}", good.matched);
 
-        let same = check(&left, &left, true);
+        let same = check(left, left, true);
         assert_eq!(names(&same), ["same-twice"], "{name}");
 
-        let swapped = check(&right, &left, true);
+        let swapped = check(right, left, true);
         assert_eq!(names(&swapped), ["swapped"], "{name}: {swapped:?}");
         assert!(swapped.findings[0].confidence > 0.5, "{name}: {swapped:?}");
 
-        let shifted = check(&left, &lower(&right, 3), true);
+        let shifted = check(left, &lower(right, 3), true);
         assert_eq!(names(&shifted), ["shifted"], "{name}: {shifted:?}");
         let PairFault::Shifted(down) = shifted.findings[0].fault else {
             unreachable!()
@@ -108,19 +121,19 @@ fn what_spoils_a_pair_is_found_and_good_ones_are_left_alone() {
         assert!((down + 3.0).abs() < 0.3, "{name}: {down}");
 
         // Half as bright is a stop.
-        let dark = check(&left, &darker(&right, [0.5; 3]), true);
+        let dark = check(left, &darker(right, [0.5; 3]), true);
         assert_eq!(names(&dark), ["brightness"], "{name}: {dark:?}");
         assert!(
             matches!(dark.findings[0].fault, PairFault::Brightness(s) if (s - 1.0).abs() < 0.05)
         );
 
-        let warm = check(&left, &darker(&right, [1.0, 0.8, 0.6]), true);
+        let warm = check(left, &darker(right, [1.0, 0.8, 0.6]), true);
         assert_eq!(names(&warm), ["finish"], "{name}: {warm:?}");
 
         // All at once, mended: what is left is good.
-        let spoiled = lower(&darker(&right, [0.7; 3]), 2);
-        let found = check(&spoiled, &left, true);
-        let [a, b] = mended(&spoiled, &left, &found.findings);
+        let spoiled = lower(&darker(right, [0.7; 3]), 2);
+        let found = check(&spoiled, left, true);
+        let [a, b] = mended(&spoiled, left, &found.findings);
         let again = check(&a, &b, true);
         assert_eq!(names(&again), [""; 0], "{name}: {found:?} became {again:?}");
     }
@@ -129,11 +142,18 @@ fn what_spoils_a_pair_is_found_and_good_ones_are_left_alone() {
 /// What is estimated is where the scene is: most places within a pixel of what rays and the eyes' geometry say.
 #[test]
 fn disparities_are_those_of_the_scene() {
-    for (name, scene, at, separation) in cases() {
-        let ([left, right], rig) = pair(&scene, at, separation);
+    for case in CASES.iter() {
+        let Case {
+            name,
+            scene,
+            at,
+            rig,
+            ..
+        } = case;
         let eyes = Side::BOTH
-            .map(|side| PanoramicEye::new(at, Orientation::default(), Equirect, rig, side));
-        let found = matches(&left, &right, true);
+            .map(|side| PanoramicEye::new(*at, Orientation::default(), Equirect, *rig, side));
+        let [left, right] = &case.eyes;
+        let found = matches(left, right, true);
         let (mut fine, mut seen) = (0, 0);
         for m in &found {
             let point = PicturePoint {
@@ -142,7 +162,7 @@ fn disparities_are_those_of_the_scene() {
             };
             use dome_optics::Eye;
             let ray = eyes[0].ray(point).unwrap();
-            let Some(hit) = sight::look(&scene, ray.origin, ray.direction) else {
+            let Some(hit) = sight::look(scene, ray.origin, ray.direction) else {
                 continue;
             };
             let there = eyes[1]
