@@ -48,7 +48,7 @@ fn with_all_defaults_every_stage_leads_on() {
         b.client.goto(&base).await.unwrap();
         b.until("the library", "return document.title === 'Library \u{b7} Owl Dome' && !!document.querySelector('main a');").await;
         open_everything(&b, "library").await;
-        for (stage, title) in [("scene", "Scene"), ("stand", "Stand"), ("render", "Render"), ("hand-over", "Hand over"), ("look", "Look")] {
+        for (stage, title) in [("scene", "Scene"), ("stand", "Stand"), ("depth", "Depth"), ("render", "Render"), ("hand-over", "Hand over"), ("look", "Look")] {
             b.client.goto(&format!("{base}/project/1/{stage}")).await.unwrap();
             b.until("the stage", &format!("return document.title.startsWith('{title} \u{b7} Merlow') && document.querySelectorAll('main button').length > 0;")).await;
             open_everything(&b, stage).await;
@@ -107,10 +107,28 @@ fn with_all_defaults_every_stage_leads_on() {
         field.send_keys("\u{e013}").await.unwrap(); // arrow up
         b.find("form [role=spinbutton][aria-valuenow='5.5']").await;
 
+        // Both kinds of pairs as they start: everything opened, both eyes ordered, nothing changed.
+        for (kind, eyes) in [("panoramic", "equirect"), ("flat", "perspective")] {
+            let before = orders(&server).len();
+            b.client.goto(&format!("{base}/project/1/depth")).await.unwrap();
+            b.choose("Eyes", kind).await;
+            b.until("what the pair sees", "return (document.querySelector('[data-testid=viewer]')?.innerText ?? '').includes('seen as by a person');").await;
+            open_everything(&b, &format!("depth, {kind}")).await;
+            b.press("Order both eyes").await;
+            b.find("[data-testid=height]").await;
+            open_everything(&b, &format!("ordering a {kind} pair")).await;
+            b.press("Order render").await;
+            wait_for("the pair's order", || (orders(&server).len() == before + 1).then_some(()));
+            let spec = orders(&server)[0]["spec"].clone();
+            assert!(spec["rig"]["kind"] == kind && spec["shape"].as_str().unwrap().starts_with(eyes), "{spec}");
+            stop_newest();
+        }
+        let left = orders(&server).len();
+
         // What cannot be undone is asked in the page itself.
         b.script("[...document.querySelectorAll('[data-testid=order]')].pop().querySelector('.text-error').click(); return true;").await;
         b.press("Keep").await;
-        assert_eq!(orders(&server).len(), 3);
+        assert_eq!(orders(&server).len(), left);
         b.check_accessibility("render with orders").await;
         b.close().await;
     });

@@ -371,6 +371,49 @@ pub fn scene_in(folder: &Path) -> std::path::PathBuf {
     path
 }
 
+/// A folder with the small room, to render in by command.
+pub struct Bench {
+    folder: tempfile::TempDir,
+    scene: PathBuf,
+}
+
+impl Bench {
+    #[allow(clippy::new_without_default)] // it makes files
+    pub fn new() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let scene = scene_in(folder.path());
+        Self { folder, scene }
+    }
+
+    pub fn at(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    /// Renders with some options, given in one line.
+    pub fn render(&self, name: &str, options: &str) -> PathBuf {
+        let out = self.at(name);
+        let mut args = vec!["render", text(&self.scene), "-o", text(&out)];
+        args.extend(options.split_whitespace());
+        run_ok(&args);
+        out
+    }
+
+    /// Why a render is refused.
+    pub fn refused(&self, name: &str, options: &str) -> String {
+        let out = self.at(name);
+        let mut args = vec!["render", text(&self.scene), "-o", text(&out)];
+        args.extend(options.split_whitespace());
+        // Wrong lengths are wrong usage, the rest is refused for what it is.
+        let status = if run(&args).status.code() == Some(2) {
+            2
+        } else {
+            1
+        };
+        assert!(!out.exists());
+        run_fails(&args, status)
+    }
+}
+
 /// How long tests wait for something: long, since machines are busy; OWL_DOME_TEST_WAIT tells other seconds.
 pub fn patience() -> Duration {
     let told = std::env::var("OWL_DOME_TEST_WAIT");

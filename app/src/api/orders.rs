@@ -9,9 +9,9 @@ use crate::folder::RenderFolder;
 use crate::model::jobs::{JobKind, NewJob};
 use crate::model::rigs::{Rig, RigKind};
 use crate::work::estimate::estimated;
+use crate::work::finished::eyes_there;
 use crate::work::recipe::picture_size;
 use crate::work::rendering;
-use crate::work::rendering::eyes_there;
 use crate::work::screen::DISPLAY_WIDTH;
 use crate::work::{App, Result, WorkError};
 use dome_imaging::scale::Shrink;
@@ -49,24 +49,20 @@ fn pass_set(names: Option<&str>) -> Result<PassSet> {
 }
 
 /// What an order of a size takes; of a `project` whose scene is in memory that counts too.
-#[get("/estimate?<width>&<shape>&<passes>&<denoise>&<eyes>&<project>")]
+#[get("/estimate?<width>&<shape>&<passes>&<denoise>&<project>")]
 async fn estimate(
     app: &Shared,
     width: u32,
     shape: Option<String>,
     passes: Option<String>,
     denoise: Option<bool>,
-    eyes: Option<u8>,
     project: Option<i64>,
 ) -> Answer<Json<Estimate>> {
     blocking(app, move |app| {
         let size = picture_size(shape.as_deref(), width)?;
         let passes = pass_set(passes.as_deref())?;
         let denoise = denoise.unwrap_or(false);
-        let eyes = u32::from(eyes.unwrap_or(1).clamp(1, 2));
-        Ok(Json(estimated(
-            app, &size, &passes, denoise, eyes, project,
-        )?))
+        Ok(Json(estimated(app, &size, &passes, denoise, 1, project)?))
     })
     .await
 }

@@ -206,6 +206,8 @@ impl<'a> Deep<'a> {
                     share: o.share,
                     heading_deg: o.heading_deg,
                     pitch_deg: o.pitch_deg,
+                    place: (plan.as_ref())
+                        .and_then(|plan| self.in_frame(plan, o.heading_deg, o.pitch_deg)),
                 })
                 .collect(),
             violations: (violations.into_iter())
@@ -244,6 +246,20 @@ impl<'a> Deep<'a> {
         }
     }
 
+    /// The camera between both eyes of a flat pair.
+    fn camera(&self, plan: &FlatPlan) -> MonoEye<Perspective> {
+        let frame = Perspective::from_fov(plan.frame.hfov, plan.frame.vfov());
+        MonoEye::new(self.pose.position.into(), orientation(&self.pose), frame)
+    }
+
+    /// Where a direction is in the frame, 0 to 1 to the right and down.
+    fn in_frame(&self, plan: &FlatPlan, heading_deg: f64, pitch_deg: f64) -> Option<[f64; 2]> {
+        let towards = dome_optics::direction::direction(heading_deg, pitch_deg);
+        let camera = self.camera(plan);
+        let place = camera.locate(camera.position() + towards)?;
+        Some([place.u, place.v])
+    }
+
     /// How much nearer than is comfortable things are in every direction of the unrolled picture: 0 where they are not, 255 at
     /// half the distance and nearer; row by row.
     pub fn strain(&self, size: PanoramaSize) -> Vec<u8> {
@@ -273,10 +289,7 @@ impl<'a> Deep<'a> {
         let point = PicturePoint { u, v };
         let plan = self.plan();
         let ray = match &plan {
-            Some(plan) => {
-                let frame = Perspective::from_fov(plan.frame.hfov, plan.frame.vfov());
-                MonoEye::new(eye, turned, frame).ray(point)?
-            }
+            Some(plan) => self.camera(plan).ray(point)?,
             None => MonoEye::new(eye, turned, Equirect).ray(point)?,
         };
         let seen = sight::look(self.scene, eye, ray.direction)?;

@@ -79,11 +79,10 @@ impl<'a> Eyes<'a> {
         if by_itself {
             return self.strip_of(side, place, &[], control);
         }
-        let mut strips = self.strips(place, control)?;
-        strips.truncate(2);
+        let mut strips = self.strips(place, control)?.into_iter();
         match side {
-            Side::Left => strips.drain(..).next(),
-            Side::Right => strips.pop(),
+            Side::Left => strips.next(),
+            Side::Right => strips.next_back(),
         }
         .ok_or(Stopped)
     }

@@ -9,6 +9,7 @@ pub mod diagnose;
 pub mod estimate;
 pub mod events;
 pub mod eyes;
+pub mod finished;
 pub mod history;
 pub mod jobs;
 pub mod large;

@@ -4,10 +4,10 @@ use crate::budget::{self, Claim};
 use crate::error::{FileError, Result, display_name};
 use crate::exr_picture::ExrStrips;
 use crate::format::PictureFormat;
-use crate::rows::{Depth, PictureRows};
+use crate::linear_picture;
+use crate::rows::Depth;
 use crate::views;
 use dome_imaging::Picture;
-use dome_imaging::convert::Row;
 use dome_optics::rig::{Arrangement, Packing, Side};
 use std::path::Path;
 
@@ -38,24 +38,11 @@ pub fn has_views(path: &Path) -> bool {
         && ExrStrips::open(path).is_ok_and(|s| s.header.has_both_eyes())
 }
 
-/// A whole picture in linear light without alpha.
+/// A whole picture in linear light.
 fn whole(path: &Path, memory: &mut Claim) -> Result<(Picture, Depth)> {
-    let name = display_name(path);
-    let rows = PictureRows::open(path)?;
-    let (width, height, depth) = (rows.width, rows.height, rows.depth);
-    memory.grow(u64::from(width) * u64::from(height) * 12, &name)?;
-    let mut samples = Vec::with_capacity(width as usize * height as usize * 3);
-    for row in rows {
-        for p in row.map(Row::into_light)? {
-            samples.extend([p.x, p.y, p.z]);
-        }
-    }
-    let picture = Picture {
-        width,
-        height,
-        samples,
-    };
-    Ok((picture, depth))
+    let read = linear_picture::read(path)?;
+    memory.join(read.memory);
+    Ok((read.picture, read.depth))
 }
 
 /// One view of an OpenEXR.

@@ -12,6 +12,8 @@ use std::path::Path;
 pub struct LinearPicture {
     /// The picture; every value is finite and not negative.
     pub picture: Picture,
+    /// How finely its values were told.
+    pub depth: Depth,
     /// Odd things, one sentence each.
     pub notices: Vec<String>,
     /// Its memory.
@@ -25,7 +27,8 @@ pub fn read(path: &Path) -> Result<LinearPicture> {
     let (width, height) = (rows.width, rows.height);
     let memory = budget::claim(u64::from(width) * u64::from(height) * 12, &name)?;
     let mut notices = std::mem::take(&mut rows.notices);
-    if matches!(rows.depth, Depth::Eight | Depth::Sixteen) {
+    let depth = rows.depth;
+    if matches!(depth, Depth::Eight | Depth::Sixteen) {
         notices.push(format!(
             "{name} ends at white: its lamps and its sun are cut off there, so it lights weakly; an .hdr or .exr lights truly."
         ));
@@ -55,6 +58,7 @@ pub fn read(path: &Path) -> Result<LinearPicture> {
             height,
             samples,
         },
+        depth,
         notices,
         memory,
     })

@@ -23,23 +23,18 @@ fn planes(strip: LayeredStrip) -> (Vec<Plane>, (u32, u32, u32)) {
 
 fn strip_of(planes: Vec<Vec<f32>>, top: u32, width: u32) -> LayeredStrip {
     let mut planes = planes.into_iter();
+    let samples = planes.next().unwrap_or_default();
     LayeredStrip {
-        layers: Vec::new(),
+        layers: planes.collect(),
         ..LayeredStrip::from(Strip {
             top,
             width,
-            samples: planes.next().unwrap_or_default(),
+            samples,
         })
     }
-    .with_layers(planes.collect())
 }
 
 impl LayeredStrip {
-    fn with_layers(mut self, layers: Vec<Vec<f32>>) -> Self {
-        self.layers = layers;
-        self
-    }
-
     /// Only the columns from `left`, `width` of them; what the picture has.
     pub fn columns(self, left: u32, width: u32) -> Self {
         let (planes, (top, all, _)) = planes(self);

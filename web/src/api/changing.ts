@@ -37,6 +37,14 @@ async function orAskAgain<T>(queries: QueryClient, project: number, work: () => 
   }
 }
 
+/** What was asked before a change was made is older than its answer, and must not come after it. */
+async function after(queries: QueryClient, project: number, keep: (p: Project) => Project) {
+  const queryKey = keys.project(project);
+  await queries.cancelQueries({ queryKey });
+  queries.setQueryData<Project>(queryKey, (p) => p && keep(p));
+  void queries.invalidateQueries({ queryKey });
+}
+
 /** Changes a part of the scene's settings as they were seen; refused if somebody else changed them meanwhile. */
 export function changeSettings(
   queries: QueryClient,
@@ -50,7 +58,7 @@ export function changeSettings(
       const version = sinceThen(what, seen.version);
       const changed = await api.changeProject(seen.id, { settings: { ...now.settings, ...part }, version });
       if (changed.version !== version) followed.set(`${what} ${version}`, changed.version);
-      queries.setQueryData(keys.project(seen.id), changed);
+      await after(queries, seen.id, () => changed);
       return changed;
     }),
   );
@@ -69,10 +77,10 @@ export function changeViewpoint(
       const version = sinceThen(what, seen.version);
       const changed = await api.setViewpoint(project, seen.id, { ...draft, version });
       if (changed.version !== version) followed.set(`${what} ${version}`, changed.version);
-      queries.setQueryData<Project>(
-        keys.project(project),
-        (p) => p && { ...p, viewpoints: p.viewpoints.map((o) => (o.id === changed.id ? changed : o)) },
-      );
+      await after(queries, project, (p) => ({
+        ...p,
+        viewpoints: p.viewpoints.map((o) => (o.id === changed.id ? changed : o)),
+      }));
       return changed;
     }),
   );
@@ -94,7 +102,7 @@ export function shiftViewpoint(
       if (a === undefined || b === undefined) return now;
       const ids = before.map((v, at) => (at === from ? b : at === to ? a : v));
       const changed = await api.orderViewpoints(seen.id, ids, before);
-      queries.setQueryData(keys.project(seen.id), changed);
+      await after(queries, seen.id, () => changed);
       return changed;
     }),
   );

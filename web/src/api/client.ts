@@ -17,7 +17,6 @@ import type { ConvertRequest } from "../generated/ConvertRequest";
 import type { DepthInfo } from "../generated/DepthInfo";
 import type { DepthRequest } from "../generated/DepthRequest";
 import type { DiagnosisInfo } from "../generated/DiagnosisInfo";
-import type { Estimate } from "../generated/Estimate";
 import type { FloorInfo } from "../generated/FloorInfo";
 import type { JobChange } from "../generated/JobChange";
 import type { JobInfo } from "../generated/JobInfo";
@@ -181,11 +180,6 @@ export const api = {
     json<LightInfo[]>("GET", `/projects/${project}/lights?viewpoint=${viewpoint}`),
   sun: (latitude: number, month: number, day: number, hour: number) =>
     json<SunPosition>("GET", `/sun?latitude=${latitude}&month=${month}&day=${day}&hour=${hour}`),
-  estimate: (project: number, shape: string, width: number, passes: Pass[], denoise: boolean, eyes = 1) =>
-    json<Estimate>(
-      "GET",
-      `/estimate?project=${project}&shape=${encodeURIComponent(shape)}&width=${width}&passes=${passes.join(",")}&denoise=${denoise}&eyes=${eyes}`,
-    ),
   widthPlan: (width: number, frame: number, hfov: number, perDegree: number) =>
     json<WidthPlan>("GET", `/width-plan?width=${width}&frame=${frame}&hfov=${hfov}&per_degree=${perDegree}`),
   passPicture: (order: number, pass: Pass) => `/api/orders/${order}/passes/${pass}/picture.jpg`,

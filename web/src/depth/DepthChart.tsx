@@ -8,6 +8,8 @@ import { length } from "../parts/units";
 
 const TICKS = [0.25, 0.5, 0.75, 1, 1.5, 2, 3, 5, 10, 30];
 const HEIGHT = 100;
+/** Farthest that zero parallax is put, metres; it stands for infinity where a number must be told. */
+const FARTHEST = 100_000;
 
 type Plane = "nearest" | "farthest";
 
@@ -19,6 +21,7 @@ export function DepthChart({
   rig,
   onConverge,
   onRig,
+  onProblem,
 }: {
   project: Project;
   viewpoint: Viewpoint;
@@ -27,6 +30,7 @@ export function DepthChart({
   /** Zero parallax is put at a distance, metres; `end` when it is let go. */
   onConverge: (metres: number, end: boolean) => void;
   onRig: (to: Rig) => void;
+  onProblem: (problem: unknown) => void;
 }) {
   const end = depth.chart_end;
   const [held, setHeld] = useState<{ plane: Plane; metres: number } | null>(null);
@@ -53,11 +57,12 @@ export function DepthChart({
           separation_m: Number((planes_fit.separation_m / rig.scale).toPrecision(6)),
           flat: { ...rig.flat, converge_m: Number(planes_fit.convergence_m.toPrecision(6)) },
         });
-      });
+      })
+      .catch(onProblem);
   };
   const setPlane = (plane: Plane, metres: number) => {
     // Infinity is told as a very great distance.
-    const far = farthest ?? 1e9;
+    const far = farthest ?? FARTHEST * 1e4;
     if (plane === "nearest" && metres < far) fit(metres, far);
     if (plane === "farthest" && metres > nearest) fit(nearest, metres);
   };
@@ -81,8 +86,8 @@ export function DepthChart({
       tabIndex={0}
       aria-label={name}
       aria-valuemin={0}
-      aria-valuemax={Math.round(100000)}
-      aria-valuenow={Number((metres ?? 100000).toFixed(2))}
+      aria-valuemax={FARTHEST}
+      aria-valuenow={Number((metres ?? FARTHEST).toFixed(2))}
       aria-valuetext={metres === null ? "infinity" : length(metres)}
       onPointerDown={(e) => e.currentTarget.setPointerCapture(e.pointerId)}
       onPointerMove={(e) => e.currentTarget.hasPointerCapture(e.pointerId) && move(distance(e), false)}

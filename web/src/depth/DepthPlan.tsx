@@ -1,7 +1,6 @@
 import { useMutation, useQueries, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
-import { keys } from "../api/changes";
 import { changeViewpoint } from "../api/changing";
 import type { Project } from "../generated/Project";
 import type { Rig } from "../generated/Rig";
@@ -29,7 +28,6 @@ export function DepthPlan({
   const save = useMutation({
     mutationFn: ({ of, rig }: { of: Viewpoint; rig: Rig }) =>
       changeViewpoint(queries, project.id, of, { ...draftOf(of), rig }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: keys.project(project.id) }),
   });
   const told = useQueries({
     queries: project.viewpoints.map((v) => ({

@@ -88,9 +88,7 @@ export function DepthStage({ project }: { project: Project }) {
           {tab === "pair" && rig.kind === "panoramic" && (
             <PanoramicFields rig={rig} depth={depth} onChange={set} />
           )}
-          {tab === "pair" && rig.kind === "flat" && (
-            <FlatFields project={project} viewpoint={viewpoint} rig={rig} depth={depth} onChange={set} />
-          )}
+          {tab === "pair" && rig.kind === "flat" && <FlatFields rig={rig} depth={depth} onChange={set} />}
           {tab === "pair" && rig.kind === "off" && (
             <p className="text-sm text-base-content/80">
               One eye sees no depth. A panoramic pair turns with the direction of view and suits headsets; a
@@ -148,6 +146,7 @@ export function DepthStage({ project }: { project: Project }) {
             project={project}
             viewpoint={viewpoint}
             onRig={change}
+            onProblem={setProblem}
           />
         )}
       </section>

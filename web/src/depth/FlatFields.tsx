@@ -1,11 +1,9 @@
 import { useState } from "react";
 import type { DepthInfo } from "../generated/DepthInfo";
 import type { FlatRig } from "../generated/FlatRig";
-import type { Project } from "../generated/Project";
 import type { Rig } from "../generated/Rig";
 import type { RigMethod } from "../generated/RigMethod";
 import type { RigSide } from "../generated/RigSide";
-import type { Viewpoint } from "../generated/Viewpoint";
 import { Choice } from "../parts/Choice";
 import { LengthField } from "../parts/LengthField";
 import { Mark } from "../parts/Mark";
@@ -30,8 +28,6 @@ export function FlatFields({
   depth,
   onChange,
 }: {
-  project: Project;
-  viewpoint: Viewpoint;
   rig: Rig;
   depth: DepthInfo | null;
   onChange: (part: Partial<Rig>) => void;

@@ -1,7 +1,6 @@
 import type { ReactNode } from "react";
 import type { Rig } from "../generated/Rig";
 import { LevelSign, colours, type HorizonMark } from "../stand/HorizonMarks";
-import { wrapSigned } from "../parts/units";
 import type { Guide } from "./guides";
 
 /** Boxes and lines of a guide, in percent of the frame. */
@@ -39,25 +38,18 @@ function lines(guide: Guide, ratio: number): ReactNode {
   return null;
 }
 
-/** Where a direction lies in the frame, percent; nothing outside it. */
-function inFrame(mark: HorizonMark, rig: Rig, heading: number): [number, number] | null {
-  const turn = wrapSigned(mark.heading - heading) * (Math.PI / 180);
-  const [pitch, up] = [mark.pitch * (Math.PI / 180), rig.flat.pitch_deg * (Math.PI / 180)];
-  const [x, y, z] = [Math.sin(turn) * Math.cos(pitch), Math.sin(pitch), Math.cos(turn) * Math.cos(pitch)];
-  const ahead = z * Math.cos(up) + y * Math.sin(up);
-  const above = y * Math.cos(up) - z * Math.sin(up);
-  if (ahead <= 0) return null;
-  const half = Math.tan((rig.flat.hfov_deg / 2) * (Math.PI / 180));
-  const left = 50 + (x / ahead / half) * 50;
-  const top = 50 - (above / ahead / (half / rig.flat.ratio)) * 50;
-  return left >= 0 && left <= 100 && top >= 0 && top <= 100 ? [left, top] : null;
+/** A name at a place of the frame, 0 to 1 to the right and down. */
+export interface FrameMark {
+  key: string;
+  place: [number, number];
+  text: string;
+  look: HorizonMark["look"];
 }
 
 /** The frame of a flat pair. */
 export function FrameView({
   picture,
   rig,
-  heading,
   guide,
   marks,
   note,
@@ -65,9 +57,8 @@ export function FrameView({
 }: {
   picture: string | null;
   rig: Rig;
-  heading: number;
   guide: Guide;
-  marks: HorizonMark[];
+  marks: FrameMark[];
   note: ReactNode;
   onPick: ((place: [number, number]) => void) | undefined;
 }) {
@@ -116,21 +107,16 @@ export function FrameView({
             </g>
           </svg>
         </button>
-        {marks.map((m) => {
-          const at = inFrame(m, rig, heading);
-          return (
-            at && (
-              <span
-                key={m.key}
-                className="pointer-events-none absolute flex -translate-y-1/2 items-center gap-1 text-[11px] whitespace-nowrap"
-                style={{ left: `${at[0]}%`, top: `${at[1]}%` }}
-              >
-                <LevelSign look={m.look} colour={colours[m.look]} />
-                <span className="max-w-40 truncate rounded bg-[#15181e]/75 px-1 text-white">{m.text}</span>
-              </span>
-            )
-          );
-        })}
+        {marks.map((m) => (
+          <span
+            key={m.key}
+            className="pointer-events-none absolute flex -translate-y-1/2 items-center gap-1 text-[11px] whitespace-nowrap"
+            style={{ left: `${m.place[0] * 100}%`, top: `${m.place[1] * 100}%` }}
+          >
+            <LevelSign look={m.look} colour={colours[m.look]} />
+            <span className="max-w-40 truncate rounded bg-[#15181e]/75 px-1 text-white">{m.text}</span>
+          </span>
+        ))}
       </div>
       <figcaption className="flex min-h-6 flex-wrap items-center gap-x-4 pt-1 text-xs text-base-content/80">
         <span>

@@ -6,6 +6,7 @@ import type { Rig } from "../generated/Rig";
 import type { Viewpoint } from "../generated/Viewpoint";
 import { Choice } from "../parts/Choice";
 import { Problem } from "../parts/Problem";
+import { degrees, wrapHeading } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
 import { HorizonMarks, type HorizonMark } from "../stand/HorizonMarks";
@@ -55,6 +56,7 @@ export function PairView({
 }) {
   const [wanted, setWanted] = useState<Shown>("half-colour");
   const [guide, setGuide] = useState<Guide>("none");
+  const [hover, setHover] = useState<[number, number] | null>(null);
   const [names, setNames] = useState(true);
   const [comfort, setComfort] = useState(true);
   const layer = useStrain(project, viewpoint, rig, comfort && rig.kind === "panoramic" && !moving);
@@ -66,10 +68,11 @@ export function PairView({
     ...(two ? { rig, show: shown === "flicker" ? turn : shown === "lookouts" ? "left" : shown } : {}),
   });
   const { pose } = viewpoint;
-  const mark = (o: OffenderInfo, look: HorizonMark["look"]): HorizonMark => ({
+  const mark = (o: OffenderInfo, look: HorizonMark["look"]) => ({
     key: `${look}-${o.object}-${o.beyond}`,
     heading: o.heading_deg,
     pitch: o.pitch_deg,
+    place: o.place,
     text: `${o.object}, ${o.px === null ? `${(o.degrees ?? 0).toFixed(1)}°` : `${o.px.toFixed(0)} px`}`,
     look,
   });
@@ -77,10 +80,13 @@ export function PairView({
     ...(names && depth ? depth.offenders.slice(0, NAMED).map((o) => mark(o, "warn")) : []),
     ...(looked ? [mark(looked, "picked")] : []),
   ];
+  const framed = marks.flatMap(({ key, place, text, look }) => (place ? [{ key, place, text, look }] : []));
   const note: ReactNode = (
     <span data-testid="pair-note">
       {live.samples ? `Live, ${live.samples} of ${live.enough} samples` : "Preparing the light"}
       {two && ` · ${shownWords(shown, rig)}`}
+      {hover &&
+        ` · ${degrees(wrapHeading(pose.heading_deg + (hover[0] - 0.5) * 360))} / ${degrees((0.5 - hover[1]) * 180)}, click to pick`}
     </span>
   );
   const close = rig.kind === "panoramic" ? rig.close_deg : null;
@@ -133,27 +139,19 @@ export function PairView({
       {shown === "lookouts" ? (
         <LookoutPair project={project} viewpoint={viewpoint} rig={rig} />
       ) : rig.kind === "flat" ? (
-        <FrameView
-          picture={live.url}
-          rig={rig}
-          heading={pose.heading_deg}
-          guide={guide}
-          marks={marks}
-          note={note}
-          onPick={onPick}
-        />
+        <FrameView picture={live.url} rig={rig} guide={guide} marks={framed} note={note} onPick={onPick} />
       ) : (
         <Horizon
           share={0.45}
           picture={live.url}
-          label="Unrolled picture of both eyes"
+          label={two ? "Unrolled picture of both eyes" : "Unrolled picture"}
           heading={pose.heading_deg}
           pitch={pose.pitch_deg}
           roll={pose.roll_deg}
           note={note}
           {...(onPick
             ? {
-                onTurn: () => undefined,
+                onHover: setHover,
                 onPick: (lon: number, lat: number) => onPick([lon / 360 + 0.5, 0.5 - lat / 180]),
               }
             : {})}

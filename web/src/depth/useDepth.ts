@@ -1,7 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
-import { keys } from "../api/changes";
 import { changeViewpoint } from "../api/changing";
 import type { DepthInfo } from "../generated/DepthInfo";
 import type { Pose } from "../generated/Pose";
@@ -14,20 +13,22 @@ import { draftOf } from "../stand/useStand";
 /** The rig of a viewpoint while it is changed, and what its eyes see. */
 export function useDepth(project: Project, viewpoint: Viewpoint | undefined) {
   const queries = useQueryClient();
-  // What is being changed is ahead of what the server knows.
-  const [ahead, setAhead] = useState<{ of: number; rig: Rig } | null>(null);
+  // What is being changed is ahead of what the page knows from the server, until that has come to the version it was saved as.
+  const [ahead, setAhead] = useState<{ of: number; rig: Rig; saved?: number } | null>(null);
   const [dragging, setDragging] = useState(false);
   const save = useMutation({
     mutationFn: ({ of, rig }: { of: Viewpoint; rig: Rig }) =>
       changeViewpoint(queries, project.id, of, { ...draftOf(of), rig }),
-    onSuccess: async (_, { rig }) => {
-      // What was changed since then stays ahead.
-      setAhead((now) => (now?.rig === rig ? null : now));
-      await queries.invalidateQueries({ queryKey: keys.project(project.id) });
-    },
+    // What was changed since then stays ahead.
+    onSuccess: ({ version }, { rig }) =>
+      setAhead((now) => (now?.rig === rig ? { ...now, saved: version } : now)),
     onError: () => setAhead(null),
   });
-  const rig = ahead && ahead.of === viewpoint?.id ? ahead.rig : viewpoint?.rig;
+  const isAhead =
+    ahead !== null &&
+    ahead.of === viewpoint?.id &&
+    (ahead.saved === undefined || viewpoint.version < ahead.saved);
+  const rig = isAhead ? ahead.rig : viewpoint?.rig;
   const { unit, time_s, moves, up } = project.settings;
   const told = useLatest<[Pose, Rig, string], DepthInfo>(
     viewpoint && rig ? [viewpoint.pose, rig, JSON.stringify([unit, time_s, moves, up])] : null,

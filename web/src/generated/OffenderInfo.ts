@@ -36,4 +36,8 @@ heading_deg: number,
 /**
  * Pitch there, degrees.
  */
-pitch_deg: number, };
+pitch_deg: number, 
+/**
+ * Where that is in the frame of a flat pair, 0 to 1 to the right and down.
+ */
+place: [number, number] | null, };

@@ -16,7 +16,10 @@ interface Props {
   viewName?: string;
   /** Dragging turns the picture by so many degrees; `end` is true when the pointer is let go. */
   onTurn?: (degrees: number, end: boolean) => void;
-  /** A click on a place without dragging, or Enter for the middle of the view; relative to the middle, degrees. */
+  /**
+   * A click on a place without dragging, or Enter: for the middle of the view, or, where nothing turns and `onHover` reads, for
+   * the place that is read; relative to the middle, degrees.
+   */
   onPick?: (lon: number, lat: number) => void;
   /** What a viewer sees first, where it differs from the view. */
   opening?: View | undefined;
@@ -90,7 +93,9 @@ export function Horizon(props: Props) {
   const keys = (e: React.KeyboardEvent) => {
     if (e.key === "Enter" && props.onPick) {
       e.preventDefault();
-      props.onPick(view?.lon ?? 0, view?.lat ?? 0);
+      const [u, v] = probe.current;
+      if (reads) props.onPick((u - 0.5) * 360, (0.5 - v) * 180);
+      else props.onPick(view?.lon ?? 0, view?.lat ?? 0);
       return;
     }
     const step = e.shiftKey ? 10 : 1;
@@ -156,11 +161,11 @@ export function Horizon(props: Props) {
             active
               ? `${label}. Arrow keys turn it.`
               : reads
-                ? `${label}. Arrow keys move where its values are read.`
+                ? `${label}. Arrow keys move where its values are read${props.onPick ? ", Enter picks" : ""}.`
                 : label
           }
           tabIndex={active || reads ? 0 : undefined}
-          onPointerDown={active ? down : undefined}
+          onPointerDown={active || props.onPick ? down : undefined}
           onPointerMove={active || props.onHover ? move : undefined}
           onPointerLeave={() => props.onHover?.(null)}
           onPointerUp={up}

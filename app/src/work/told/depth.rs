@@ -36,6 +36,8 @@ pub struct OffenderInfo {
     pub heading_deg: f64,
     /// Pitch there, degrees.
     pub pitch_deg: f64,
+    /// Where that is in the frame of a flat pair, 0 to 1 to the right and down.
+    pub place: Option<[f64; 2]>,
 }
 
 /// A thing in front of the screen that a frame's edge cuts off.

@@ -52,7 +52,6 @@ impl ExrHeader {
     /// Whether both eyes are in the file.
     pub fn has_both_eyes(&self) -> bool {
         self.views == crate::views::VIEWS
-            && (crate::views::VIEWS.len() == 2)
             && crate::views::colour_channels(dome_optics::rig::Side::Right)
                 .iter()
                 .all(|c| self.channels.iter().any(|have| have.0 == *c))

@@ -301,15 +301,7 @@ impl StandFacts<'_> {
     }
 
     fn finding(&self, rule: &'static str, level: Level, what: String, remedy: String) -> Finding {
-        Finding {
-            rule,
-            level,
-            what,
-            place: self.name.clone(),
-            remedy,
-            direction: None,
-            fix: None,
-        }
+        Finding::at(&self.name, rule, level, what, remedy)
     }
 
     /// A remedy, if they are looked for.
@@ -329,33 +321,35 @@ impl PairFacts<'_> {
     }
 
     fn finding(&self, rule: &'static str, level: Level, what: String, remedy: &str) -> Finding {
-        Finding {
-            rule,
-            level,
-            what,
-            place: self.name.clone(),
-            remedy: remedy.into(),
-            direction: None,
-            fix: None,
-        }
+        Finding::at(&self.name, rule, level, what, remedy)
     }
 }
 
 impl OrderFacts {
     fn finding(&self, rule: &'static str, level: Level, what: String, remedy: &str) -> Finding {
-        Finding {
+        Finding::at(&self.name, rule, level, what, remedy)
+    }
+}
+
+impl Finding {
+    fn at(
+        place: &str,
+        rule: &'static str,
+        level: Level,
+        what: String,
+        remedy: impl Into<String>,
+    ) -> Self {
+        Self {
             rule,
             level,
             what,
-            place: self.name.clone(),
+            place: place.to_owned(),
             remedy: remedy.into(),
             direction: None,
             fix: None,
         }
     }
-}
 
-impl Finding {
     fn towards(mut self, heading_deg: f64, pitch_deg: f64) -> Self {
         self.direction = Some((heading_deg, pitch_deg));
         self

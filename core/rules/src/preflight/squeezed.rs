@@ -19,16 +19,15 @@ pub(super) fn check(facts: &Facts, found: &mut Vec<Finding>) {
         _ => f64::from(height) / 180.0,
     };
     if per_degree < LEAST {
-        found.push(Finding {
-            rule: "squeezed",
-            level: Level::Warn,
-            what: format!(
-                "Squeezed, each eye has {width} x {height} px: {per_degree:.1} px per degree."
-            ),
-            place: packing.name.clone(),
-            remedy: "Take the whole eyes, or order a wider picture.".into(),
-            direction: None,
-            fix: None,
-        });
+        let what =
+            format!("Squeezed, each eye has {width} x {height} px: {per_degree:.1} px per degree.");
+        let remedy = "Take the whole eyes, or order a wider picture.";
+        found.push(Finding::at(
+            &packing.name,
+            "squeezed",
+            Level::Warn,
+            what,
+            remedy,
+        ));
     }
 }
