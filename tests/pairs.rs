@@ -363,3 +363,189 @@ fn pairs_are_handed_over_in_every_packing() {
     let (status, refused) = server.make(&format!("/api/orders/{mono}/packages"), Some(request));
     assert_eq!(status, 422, "{refused}");
 }
+
+/// A package of an order, as a PNG with both eyes beside each other.
+fn beside(server: &Server, folder: &Path, order: i64) -> (u32, u32, Vec<u8>) {
+    let request = json!({"opening_heading_deg": 0.0, "opening_pitch_deg": 0.0, "opening_hfov_deg": 75.0,
+        "exposure_stops": 1.0, "soft": true, "quality": 95, "packing": "side-by-side", "png": true});
+    let (status, package) = server.make(&format!("/api/orders/{order}/packages"), Some(request));
+    assert_eq!(status, 200, "{package}");
+    let path = folder.join(format!("{order}.png"));
+    let bytes = server.get(&format!("/api/packages/{}/download", package["id"]));
+    std::fs::write(&path, bytes).unwrap();
+    pixels(&path)
+}
+
+/// Titles are drawn over what is handed over and shown, never in the master; their parallax is K b (1/C - 1/D), their white is
+/// white whatever the exposure, and one behind a wall is told.
+#[test]
+fn titles_stand_before_both_eyes() {
+    let (folder, server, id) = with_room();
+    let logo = image::RgbaImage::from_fn(60, 20, |x, _| {
+        image::Rgba([255, 0, 0, if x < 30 { 255 } else { 0 }])
+    });
+    let mut png = Vec::new();
+    logo.write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png)
+        .unwrap();
+    let (status, picture) = server.bring("/api/pictures?file=logo.png", &png);
+    assert_eq!(status, 200, "{picture}");
+    let with = |titles: Value| json!({"kind": "flat", "separation_m": 0.1, "titles": titles, "flat": {"converge_m": 2.0}});
+    let title = |text: &str, pitch: f64, distance: f64| json!({"text": text, "pitch_deg": pitch, "height_deg": 10.0, "distance_m": distance});
+    let red = json!({"text": "logo", "picture": picture["id"], "pitch_deg": -14.0, "height_deg": 8.0, "distance_m": 2.0});
+    let wish = json!({"width": 320, "samples": 4});
+    rig(&server, id, with(json!([])));
+    let plain = server.order(id, wish.clone());
+    server.wait_for_order(plain, "done");
+    rig(&server, id, with(json!([title("MM", 10.0, 1.0), red])));
+    let titled = server.order(id, wish);
+    server.wait_for_order(titled, "done");
+    // The same picture, made once.
+    assert_eq!(server.files_of(plain), server.files_of(titled));
+    let (width, height, without) = beside(&server, folder.path(), plain);
+    let (w, h, over) = beside(&server, folder.path(), titled);
+    assert_eq!((width, height, w, h), (640, 180, 640, 180));
+    // Where it is in each half: the middle of what is of its colour now and was not before.
+    let middle = |right: bool, colour: [u8; 3]| {
+        let is = |p: &[u8]| p.iter().zip(colour).all(|(a, b)| a.abs_diff(b) <= 2);
+        let places: Vec<u32> = (0..)
+            .zip(over.chunks(3).zip(without.chunks(3)))
+            .filter(|(i, (a, b))| (i % 640 >= 320) == right && is(a) && !is(b))
+            .map(|(i, _)| i % 640 % 320)
+            .collect();
+        assert!(places.len() > 20, "{colour:?}: {}", places.len());
+        f64::from(places.iter().sum::<u32>()) / places.len() as f64
+    };
+    let k = 320.0 / (2.0 * 30f64.to_radians().tan());
+    let white = middle(true, [255; 3]) - middle(false, [255; 3]);
+    let wanted = k * 0.1 * (1.0 / 2.0 - 1.0);
+    assert!((white - wanted).abs() < 0.5, "{white} px for {wanted} px");
+    let red = middle(true, [255, 0, 0]) - middle(false, [255, 0, 0]);
+    assert!(red.abs() < 0.3, "{red}");
+    // Live pictures show them.
+    let pose =
+        json!({"position": [0.0, 1.5, 0.0], "heading_deg": 0.0, "pitch_deg": 0.0, "roll_deg": 0.0});
+    let live = |titles: Value| {
+        let body =
+            json!({"pose": pose, "width": 160, "quick": true, "show": "left", "rig": with(titles)});
+        let kind = [("Content-Type", "application/json")];
+        let path = format!("/api/projects/{id}/preview");
+        server
+            .send("POST", &path, body.to_string().as_bytes(), &kind)
+            .1
+    };
+    assert_ne!(live(json!([])), live(json!([title("MM", 0.0, 1.0)])));
+    // The wall is 3 m away: at 5 m a title lies behind it. That is told, and found before a render.
+    let behind = with(json!([title("Far", 0.0, 5.0), title("Near", 0.0, 2.0)]));
+    let told = server
+        .json(
+            "POST",
+            &format!("/api/projects/{id}/depth"),
+            Some(json!({"pose": pose, "rig": behind})),
+        )
+        .1;
+    let [far, near] = [0, 1].map(|i| told["titles"][i].clone());
+    assert!(
+        near["covers"].is_null() && near["px"].as_f64().unwrap().abs() < 1e-9,
+        "{near}"
+    );
+    assert!(
+        (far["covers"]["nearer_m"].as_f64().unwrap() - 3.0).abs() < 0.01,
+        "{far}"
+    );
+    assert_eq!(far["place"], json!([0.5, 0.5]));
+    rig(&server, id, behind);
+    let found = server
+        .json("GET", &format!("/api/projects/{id}/preflight"), None)
+        .1;
+    let found = found.as_array().unwrap();
+    let one: Vec<_> = found
+        .iter()
+        .filter(|f| f["rule"] == "title-behind")
+        .collect();
+    assert_eq!(one.len(), 1, "{found:?}");
+    assert!(
+        one[0]["what"].as_str().unwrap().contains("\"Far\""),
+        "{}",
+        one[0]
+    );
+    // A picture that is gone is told by the title's name, and what is shown goes on without it.
+    let (status, _) = server.json("DELETE", &format!("/api/pictures/{}", picture["id"]), None);
+    assert_eq!(status, 409);
+}
+
+/// Cameras of the scene are frames: place, direction and lens; a focal length has its field of view; the planes of depth are a
+/// layer over the picture and lines on paper.
+#[test]
+fn cameras_and_planes_are_told() {
+    let (folder, server, id) = with_room();
+    let sample =
+        Path::new(env!("CARGO_MANIFEST_DIR")).join("../core/trace/tests/samples/lights/cube.glb");
+    let (status, project) = server.upload("cube.glb", &std::fs::read(sample).unwrap());
+    assert_eq!(status, 200, "{project}");
+    let told = server
+        .json(
+            "GET",
+            &format!("/api/projects/{}/cameras", project["id"]),
+            None,
+        )
+        .1;
+    // In its file: 0.3996 rad high at 16:9, which is a lens of 50 mm before 36 mm.
+    let frame = &told[0]["frame"];
+    assert!(
+        (frame["hfov_deg"].as_f64().unwrap() - 39.598).abs() < 1e-3,
+        "{told}"
+    );
+    assert_eq!(frame["ratio_told"], true);
+    let pose = json!({"position": [0.0, 1.5, 0.0], "heading_deg": 90.0, "pitch_deg": 0.0, "roll_deg": 0.0});
+    let rig = json!({"kind": "flat", "separation_m": 0.2, "flat": {"hfov_deg": 39.598, "converge_m": 2.0,
+        "budget": {"rule": "own", "own_px": 40.0, "percent": 100.0, "front_percent": 50.0}}});
+    let ask = json!({"pose": pose, "rig": rig, "focal_mm": 25.0});
+    let (_, told) = server.json("POST", &format!("/api/projects/{id}/depth"), Some(ask));
+    assert!(
+        (told["focal_mm"].as_f64().unwrap() - 50.0).abs() < 1e-3,
+        "{told}"
+    );
+    // 2 atan(36 / 50) for a lens of 25 mm.
+    let wide = 2.0 * (36.0f64 / 50.0).atan().to_degrees();
+    assert!((told["hfov_of_focal_deg"].as_f64().unwrap() - wide).abs() < 1e-9);
+    // To the east, the plane of zero parallax lies 2 m along x and is as wide as the frame there.
+    let planes = told["lines"]["planes"].as_array().unwrap();
+    let zero = planes.iter().find(|p| p["which"] == "zero").unwrap();
+    let half = 2.0 * (39.598f64 / 2.0).to_radians().tan();
+    let number = |v: &Value| v.as_f64().unwrap();
+    for (end, z) in zero["plan"].as_array().unwrap().iter().zip([-half, half]) {
+        assert!(
+            (number(&end[0]) - 2.0).abs() < 1e-9 && (number(&end[1]) - z).abs() < 1e-9,
+            "{zero}"
+        );
+    }
+    let high = half * 9.0 / 16.0;
+    for (end, y) in zero["section"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .zip([-high, high])
+    {
+        assert!(
+            (number(&end[0]) - 2.0).abs() < 1e-9 && (number(&end[1]) - y).abs() < 1e-9,
+            "{zero}"
+        );
+    }
+    // The wall 3 m ahead is beyond the farthest plane: 1/F = 1/2 - 20 / (K 0.2), so it is striped; nothing is in front.
+    let farthest = planes.iter().find(|p| p["which"] == "farthest").unwrap();
+    assert!(number(&farthest["distance_m"]) < 3.0, "{farthest}");
+    let body = json!({"pose": pose, "rig": rig}).to_string();
+    let kind = [("Content-Type", "application/json")];
+    let (status, png) = server.send(
+        "POST",
+        &format!("/api/projects/{id}/strain.png"),
+        body.as_bytes(),
+        &kind,
+    );
+    assert_eq!(status, 200);
+    let layer = image::load_from_memory(&png).unwrap().to_rgba8();
+    assert_eq!((layer.width(), layer.height()), (512, 288));
+    let row: Vec<u8> = (200..312).map(|x| layer.get_pixel(x, 144).0[3]).collect();
+    assert!(row.contains(&0) && row.iter().any(|a| *a > 50), "{row:?}");
+    drop(folder);
+}

@@ -3,6 +3,9 @@
 //! Heading 0 is north (-Z). The dome's slit and the telescope look north-west to the low sun; the desk
 //! stands in the south-east, the door and terrace lie in the east.
 
+// Outside of tests nothing may be unwrapped blindly.
+#![cfg_attr(not(test), deny(clippy::unwrap_used))]
+
 mod dome;
 mod gltf_write;
 mod outside;

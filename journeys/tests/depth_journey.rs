@@ -112,6 +112,24 @@ fn a_pair_is_set_ordered_and_handed_over() {
         b.press("Put zero parallax here").await;
         b.until("zero there", "return document.querySelector('[data-testid=picked-depth]') === null;").await;
         b.check_accessibility("depth, flat").await;
+        // The planes of depth over the picture, then in plan and section.
+        b.script("[...document.querySelectorAll('label')].find((l) => l.innerText.trim() === 'Planes of depth').click();").await;
+        b.find("[data-testid=planes-layer]").await;
+        b.choose("Shown as", "paper").await;
+        b.until("the planes", "return document.querySelectorAll('[data-testid=plan-planes] [data-plane=zero]').length === 1 && document.querySelectorAll('[data-testid=section-planes] [data-plane=nearest]').length === 1;").await;
+        b.until("the walls", "return Number(document.querySelector('[data-testid=plan-planes]').dataset.points) > 3;").await;
+        b.check_accessibility("depth, planes on paper").await;
+        b.choose("Shown as", "half-colour").await;
+        // A title behind the wall is told, and brought before it.
+        b.press_tab("Titles").await;
+        b.press("Add a title").await;
+        until("the title", &|r| r["titles"].as_array().is_some_and(|t| t.len() == 1));
+        b.fill("Distance", "40").await;
+        b.until("what it covers", "return document.querySelector('[data-testid=title-told]')?.innerText.includes('which is nearer');").await;
+        b.check_accessibility("depth, titles").await;
+        b.press("Bring it there").await;
+        until("before the wall", &|r| r["titles"][0]["distance_m"].as_f64().is_some_and(|d| d < 10.0));
+        b.until("nothing covered", "const t = document.querySelector('[data-testid=title-told]')?.innerText ?? ''; return t.startsWith('Parallax') && !t.includes('nearer');").await;
         // The plan of all, with a note, as a table for others.
         b.press_tab("Plan of all").await;
         b.find("[data-testid=depth-plan]").await;

@@ -5,15 +5,15 @@ use super::{Answer, Shared, blocking};
 use crate::model::rigs::RigKind;
 use crate::work::asked::DepthRequest;
 use crate::work::depth::Deep;
-use crate::work::told::depth::DepthInfo;
-use crate::work::{Result, WorkError, at_once};
+use crate::work::told::depth::{DepthInfo, FramedCamera};
+use crate::work::{Result, WorkError, at_once, cameras as framed};
 use dome_optics::PanoramaSize;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{Route, get, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![depth, strain, plan]
+    routes![depth, strain, plan, cameras]
 }
 
 #[post("/projects/<id>/depth", data = "<request>")]
@@ -21,14 +21,15 @@ async fn depth(app: &Shared, id: i64, request: Sent<DepthRequest>) -> Answer<Jso
     blocking(app, move |app| {
         checked(&request)?;
         let scene = app.scenes.get(app, id)?;
-        Ok(Json(at_once(|| {
-            let deep = Deep::look(&scene, &request.pose, &request.rig);
-            DepthInfo {
+        at_once(|| {
+            let deep = Deep::look(&scene, &request.pose, &request.rig).with_titles(app)?;
+            Ok(Json(DepthInfo {
                 planes_fit: request.planes_m.and_then(|planes| deep.fitted(planes)),
                 picked: request.pick.and_then(|place| deep.pick(place)),
+                hfov_of_focal_deg: request.focal_mm.map(|mm| deep.hfov_of_focal(mm)),
                 ..deep.told()
-            }
-        })))
+            }))
+        })
     })
     .await
 }
@@ -36,7 +37,8 @@ async fn depth(app: &Shared, id: i64, request: Sent<DepthRequest>) -> Answer<Jso
 /// Width of the layer that shows what is too near, pixels.
 const LAYER: u32 = 512;
 
-/// Where things are nearer than is comfortable all round, as a layer over the Horizon: brighter where they are nearer.
+/// Where things are nearer than is comfortable all round, as a layer over the Horizon: brighter where they are nearer. Of a flat
+/// pair the layer of its planes over the frame.
 #[post("/projects/<id>/strain.png", data = "<request>")]
 async fn strain(
     app: &Shared,
@@ -47,16 +49,37 @@ async fn strain(
         checked(&request)?;
         let scene = app.scenes.get(app, id)?;
         let size = PanoramaSize::from_width(LAYER)?;
-        let grey = at_once(|| Deep::look(&scene, &request.pose, &request.rig).strain(size));
-        let png = dome_files::png::encode_grey(size.width(), size.height(), &grey)?;
+        let png = at_once(|| {
+            let deep = Deep::look(&scene, &request.pose, &request.rig);
+            match deep.planes_layer(LAYER) {
+                Some((width, height, rgba)) => dome_files::png::encode_rgba(width, height, &rgba),
+                None => {
+                    let grey = deep.strain(size);
+                    dome_files::png::encode_grey(size.width(), size.height(), &grey)
+                }
+            }
+        })?;
         Ok((ContentType::PNG, png))
     })
     .await
 }
 
+/// The cameras of the scene, to be taken for a flat pair.
+#[get("/projects/<id>/cameras")]
+async fn cameras(app: &Shared, id: i64) -> Answer<Json<Vec<FramedCamera>>> {
+    blocking(app, move |app| Ok(Json(framed::of_project(app, id)?))).await
+}
+
 /// Refuses what cannot be looked from.
 fn checked(request: &DepthRequest) -> Result<()> {
     request.rig.check().map_err(WorkError::Request)?;
+    if let Some(mm) = request.focal_mm
+        && !(0.05..=100_000.0).contains(&mm)
+    {
+        return Err(WorkError::Request(format!(
+            "The focal length must lie between 0.05 and 100000 mm; {mm} does not. Correct it."
+        )));
+    }
     let p = &request.pose;
     let sane = |v: &f64| v.is_finite() && v.abs() < 1e7;
     let angles = [p.heading_deg, p.pitch_deg, p.roll_deg];

@@ -125,7 +125,7 @@ pub fn server(app: Arc<App>, listener: TcpListener, web: Option<PathBuf>) -> Roc
                 live::routes(),
                 setups::routes(),
                 stand::routes(),
-            depth::routes(),
+                depth::routes(),
                 preflight::routes(),
                 lights::routes(),
                 passes::routes(),

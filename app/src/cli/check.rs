@@ -10,7 +10,7 @@ use crate::work::depth::Deep;
 use crate::work::estimate::working_bytes;
 use crate::work::preflight::{Place, limits, of_project, travel};
 use clap::Args;
-use dome_optics::{Orientation, Shape};
+use dome_optics::{Orientation, PictureSize, Shape};
 use dome_rules::preflight::{Facts, Level, OrderFacts, PackingFacts, Purpose, StandFacts, check};
 use dome_trace::stand::{self, clearance, starts};
 use dome_trace::{Illumination, ImportOptions, LightSettings, Quality};
@@ -201,13 +201,20 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
         .stereo
         .is_some()
         .then(|| Deep::look(&scene, &pose, &rig));
-    let size = options.size(options.shape()?).ok();
+    let shape = options.shape()?;
+    let sides = options.pair.of_an_eye(shape, options.width, options.height);
+    // Where only the ratio is wrong, the rest is looked at with the width alone.
+    let size = options.size(shape).ok().or_else(|| {
+        let (width, _) = (options.pair).of_an_eye(shape, options.width, None).ok()?;
+        PictureSize::new(shape, width, None).ok()
+    });
     let facts = Facts {
         pair: deep.as_ref().and_then(|d| d.facts(&place.name)),
         packing: pair.packing.zip(size).map(|(packing, size)| PackingFacts {
             name: "The picture".into(),
             packing,
             eye: (size.width(), size.height()),
+            wrong: sides.as_ref().err().map(ToString::to_string),
             turn: f64::from(size.width()) / size.shape.sphere_width(size.width()).max(1.0),
         }),
         extent: Some(f64::from((high - low).max_element())),
@@ -253,12 +260,14 @@ fn order(args: &CheckArgs) -> Result<OrderFacts, Box<dyn std::error::Error>> {
         name: output.map_or_else(|| "The picture".into(), |o| o.display().to_string()),
         shape,
         width: options.width.or(size.map(|s| s.width())),
-        height: options.height,
+        // Of a packed file the rule of its packing asks.
+        height: options.height.filter(|_| options.pair.packing.is_none()),
         purpose: args.purpose,
         samples,
         noise_percent: noise,
         denoise: options.denoise,
         draft: false,
+        separation: None,
         double: None,
         clay: options.clay,
         clash: output

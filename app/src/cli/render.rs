@@ -323,7 +323,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
                 if laying.packing.arrangement == Arrangement::Mono {
                     spec.both_eyes = false;
                 }
-                files = packing::write(&whole, &args.output, &spec, laying, &|_| true)?;
+                files = packing::write(&whole, &args.output, &spec, laying, None, &|_| true)?;
             } else {
                 master(&args.output, strips)?;
             }

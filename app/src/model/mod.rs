@@ -10,3 +10,4 @@ pub mod places;
 pub mod rigs;
 pub mod scenes;
 pub mod settings;
+pub mod titles;

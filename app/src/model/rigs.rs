@@ -1,5 +1,6 @@
 //! Rigs: how two eyes stand at a viewpoint, as it is kept. Orders hold a copy.
 
+use super::titles::Title;
 use dome_optics::rig::{self, Anchor, FlatPair, Frame, Method, PanoramicPair, Side, scale, screen};
 use dome_optics::{Orientation, PictureSize, ShapeError};
 use serde::{Deserialize, Serialize};
@@ -256,6 +257,22 @@ impl Default for FlatRig {
     }
 }
 
+/// Refuses a number outside of its range; the sentence says which.
+pub(super) fn within(
+    what: &str,
+    value: f64,
+    low: f64,
+    high: f64,
+    unit: &str,
+) -> Result<(), String> {
+    if value.is_finite() && (low..=high).contains(&value) {
+        return Ok(());
+    }
+    Err(format!(
+        "The {what} must lie between {low} and {high} {unit}; {value} does not. Correct it."
+    ))
+}
+
 /// How two eyes stand at a viewpoint. What belongs to the other kind is kept too.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(default)]
@@ -277,6 +294,8 @@ pub struct Rig {
     pub flat: FlatRig,
     /// Whether the lens is sharp at the distance of zero parallax.
     pub focus_follows: bool,
+    /// Titles before the eyes: in what is shown and handed over, never in the master.
+    pub titles: Vec<Title>,
     /// What people say to each other about the depth here.
     pub note: String,
 }
@@ -292,6 +311,7 @@ impl Default for Rig {
             close_deg: Some([60.0, 80.0]),
             flat: FlatRig::default(),
             focus_follows: false,
+            titles: Vec::new(),
             note: String::new(),
         }
     }
@@ -391,14 +411,6 @@ impl Rig {
 
     /// Refuses numbers that no rig has; the sentence says which.
     pub fn check(&self) -> Result<(), String> {
-        let within = |what: &str, value: f64, low: f64, high: f64, unit: &str| {
-            if value.is_finite() && (low..=high).contains(&value) {
-                return Ok(());
-            }
-            Err(format!(
-                "The {what} must lie between {low} and {high} {unit}; {value} does not. Correct it."
-            ))
-        };
         let b = &self.flat.budget;
         within("eye separation", self.separation_m, 1e-6, 10_000.0, "m")?;
         within("scale factor", self.scale, 1e-3, 1e5, "times")?;
@@ -474,6 +486,13 @@ impl Rig {
                 within("eye's own turn", turn, -20.0, 20.0, "degrees")?;
             }
         }
+        if self.titles.len() > super::titles::MOST {
+            return Err(format!(
+                "A viewpoint has at most {} titles; take some out.",
+                super::titles::MOST
+            ));
+        }
+        self.titles.iter().try_for_each(Title::check)?;
         if self.note.chars().count() > 2000 {
             return Err("The note has more than 2000 letters; shorten it.".into());
         }

@@ -53,6 +53,10 @@ pub struct DepthRequest {
     #[serde(default)]
     #[ts(optional)]
     pub pick: Option<[f64; 2]>,
+    /// Of a flat pair: a focal length whose field of view is asked for, millimetres.
+    #[serde(default)]
+    #[ts(optional)]
+    pub focal_mm: Option<f64>,
 }
 
 /// What is shown of two eyes on one screen.

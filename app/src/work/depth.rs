@@ -2,18 +2,22 @@
 
 use super::preview::orientation;
 use super::told::depth::{
-    BeyondInfo, BudgetInfo, DepthInfo, FitInfo, OffenderInfo, OnScreenInfo, ParallaxInfo,
-    PickedDepth, PlanesInfo, RecordingInfo, ViolationInfo,
+    BeyondInfo, BudgetInfo, CoveredInfo, DepthInfo, FitInfo, OffenderInfo, OnScreenInfo,
+    ParallaxInfo, PickedDepth, PlanesInfo, RecordingInfo, TitleInfo, ViolationInfo,
 };
+use super::{App, Result, titles};
 use crate::model::places::Pose;
 use crate::model::rigs::{Rig, RigKind, RigMethod};
+use crate::model::titles::Title;
+use dome_imaging::title::Stand;
 use dome_optics::projection::Perspective;
 use dome_optics::rig::parallax::{Seen, roundness, roundness_at};
 use dome_optics::rig::screen::ADULT_EYES;
-use dome_optics::rig::{PanoramicPair, scale};
+use dome_optics::rig::{Frame, PanoramicPair, scale};
 use dome_optics::{Equirect, Eye, MonoEye, PanoramaSize, PicturePoint};
 use dome_rules::comfort::{ASIDE, Beyond, FlatPlan, Offender, Violation, comfortable, too_near};
-use dome_rules::preflight::PairFacts;
+use dome_rules::preflight::{PairFacts, TitleFacts};
+use dome_rules::titles::{Covered, covered};
 use dome_trace::Scene;
 use dome_trace::stand::depth::{AROUND, Depths, FRAMED, around, framed};
 use dome_trace::stand::sight;
@@ -26,10 +30,11 @@ const STEPS: usize = 200;
 
 /// What two eyes see from a place, looked at once.
 pub struct Deep<'a> {
-    scene: &'a Scene,
-    pose: Pose,
-    rig: &'a Rig,
+    pub(super) scene: &'a Scene,
+    pub(super) pose: Pose,
+    pub(super) rig: &'a Rig,
     depths: Depths,
+    titles: Vec<Option<Stand>>,
 }
 
 impl<'a> Deep<'a> {
@@ -54,11 +59,27 @@ impl<'a> Deep<'a> {
             pose,
             rig,
             depths,
+            titles: Vec::new(),
         }
     }
 
+    /// The same with the rig's titles where they stand.
+    pub fn with_titles(mut self, app: &App) -> Result<Self> {
+        self.titles = titles::stands(app, &self.pose, self.rig)?;
+        Ok(self)
+    }
+
+    /// The titles with where they stand and what they cover although it is nearer.
+    fn covered(&self) -> impl Iterator<Item = (&Title, Option<Stand>, Option<Covered>)> {
+        let eye = DVec3::from(self.pose.position);
+        (self.rig.titles.iter().zip(&self.titles)).map(move |(title, stand)| {
+            let covers = stand.and_then(|stand| covered(self.scene, eye, &stand));
+            (title, *stand, covers)
+        })
+    }
+
     /// What a flat pair may do.
-    fn plan(&self) -> Option<FlatPlan> {
+    pub(super) fn plan(&self) -> Option<FlatPlan> {
         let budget = &self.rig.flat.budget;
         (self.rig.kind == RigKind::Flat).then(|| FlatPlan {
             pair: self.rig.flat_pair(),
@@ -133,6 +154,16 @@ impl<'a> Deep<'a> {
             plan: self.plan(),
             violations: self.uncovered(),
             scale: self.rig.scale,
+            titles: self
+                .covered()
+                .map(|(title, _, covered)| TitleFacts {
+                    name: title.name().to_owned(),
+                    distance: title.distance_m,
+                    heading_deg: title.heading_deg,
+                    pitch_deg: title.pitch_deg,
+                    covered,
+                })
+                .collect(),
         })
     }
 
@@ -192,6 +223,7 @@ impl<'a> Deep<'a> {
                 whole: self.rig.flat.budget.whole_px(),
             }),
             planes_m: planes,
+            lines: self.frame_lines(),
             offenders: (self.offenders().into_iter())
                 .map(|o| OffenderInfo {
                     object: name(o.object),
@@ -243,11 +275,31 @@ impl<'a> Deep<'a> {
                         crop: r.crop,
                     }
                 }),
+            focal_mm: flat.then(|| self.rig.frame().focal_length(self.rig.flat.sensor_mm)),
+            hfov_of_focal_deg: None,
+            titles: self
+                .covered()
+                .map(|(title, stand, covered)| TitleInfo {
+                    px: plan.as_ref().map(|p| p.parallax(title.distance_m)),
+                    degrees: (self.rig.kind == RigKind::Panoramic)
+                        .then(|| self.panoramic().angle_at(title.distance_m).to_degrees()),
+                    place: (plan.as_ref()).zip(stand).and_then(|(plan, stand)| {
+                        let place = self.camera(plan).locate(stand.middle)?;
+                        Some([place.u, place.v])
+                    }),
+                    covers: covered.map(|c| CoveredInfo {
+                        object: name(c.object),
+                        distance_m: c.distance,
+                        nearer_m: title.distance_m * c.nearer,
+                        share: c.share,
+                    }),
+                })
+                .collect(),
         }
     }
 
     /// The camera between both eyes of a flat pair.
-    fn camera(&self, plan: &FlatPlan) -> MonoEye<Perspective> {
+    pub(super) fn camera(&self, plan: &FlatPlan) -> MonoEye<Perspective> {
         let frame = Perspective::from_fov(plan.frame.hfov, plan.frame.vfov());
         MonoEye::new(self.pose.position.into(), orientation(&self.pose), frame)
     }
@@ -316,6 +368,12 @@ impl<'a> Deep<'a> {
                 Some(roundness_at(distance_m, plan.k(), b, c, seen))
             }),
         })
+    }
+
+    /// The field of view of a focal length, millimetres, by the rig's sensor; degrees.
+    pub fn hfov_of_focal(&self, focal_mm: f64) -> f64 {
+        let flat = &self.rig.flat;
+        (Frame::of_lens(focal_mm, flat.sensor_mm, flat.ratio).hfov).to_degrees()
     }
 
     /// The pair that just fills the budget from one distance to another, metres.

@@ -2,6 +2,7 @@
 
 pub mod asked;
 pub mod bring;
+pub mod cameras;
 pub mod convert;
 pub mod denoise;
 pub mod depth;
@@ -19,6 +20,7 @@ pub mod packing;
 pub mod passes;
 pub mod picture_jobs;
 pub mod pictures;
+mod planes;
 pub mod preflight;
 pub mod preview;
 pub mod recipe;
@@ -31,6 +33,7 @@ pub mod screen;
 pub mod settings;
 pub mod standing;
 mod telling;
+pub mod titles;
 pub mod told;
 
 use crate::folder::{DataFolder, bytes_in};

@@ -4,6 +4,7 @@ use super::convert::{self, Wanted};
 use super::packing::{self, Laying};
 use super::recipe::picture_size;
 use super::running::{Ended, Running};
+use super::titles::Drawing;
 use super::told::jobs::JobInfo;
 use super::{App, Result, WorkError};
 use crate::model::jobs::{JobKind, JobState, NewJob};
@@ -17,7 +18,7 @@ use dome_files::inspect::inspect;
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::{FileError, PictureFormat, archive};
 use dome_imaging::convert::Kernel;
-use dome_imaging::{Curve, Tone};
+use dome_imaging::{Curve, LayeredStrip, Tone};
 use dome_optics::rig::{Arrangement, Packing, Side};
 use dome_optics::{Orientation, PictureSize, Shape};
 use std::path::Path;
@@ -201,15 +202,23 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let path = folder.join(&file);
     std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
     let rows = f64::from(height);
+    // One eye of a pair shows its titles too.
+    let drawing = drawing(app, &spec, &size, &picture.tone)?;
+    let titled = |mut strip: LayeredStrip| {
+        if let Some(drawing) = &drawing {
+            drawing.over(&mut strip, Side::Left, &[]);
+        }
+        strip
+    };
     if picture_size(Some(&spec.shape), spec.width)?.shape == Shape::Equirect {
         let strips = ExrStrips::open(&master)?.map(|strip| {
             let strip = strip?;
             if !running.share(f64::from(strip.top) / rows) {
                 return Err(FileError::Request("The JPEG was stopped.".into()));
             }
-            Ok(strip)
+            Ok(titled(strip.into()))
         });
-        picture_file::write(&path, &picture, picture_file::plain(strips))?;
+        picture_file::write(&path, &picture, strips)?;
     } else {
         let loaded = convert::load(&master, None, &mut |share| running.share(0.3 * share))?.held();
         let wanted = Wanted {
@@ -220,7 +229,7 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
         let strips = convert::strips(&loaded, &wanted, false, |row| {
             running.share(0.3 + 0.7 * f64::from(row) / rows)
         });
-        picture_file::write(&path, &picture, strips)?;
+        picture_file::write(&path, &picture, strips.map(|s| Ok(titled(s?))))?;
     }
     let found = inspect(&path)?;
     let checks = checks(dome_rules::compare((width, height), &asked, &found));
@@ -240,6 +249,24 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     };
     running.patiently(|| app.store.set_package(&package))?;
     Ok(Ended::Done(None))
+}
+
+/// The titles of an order's pair over pictures of a size; nothing without any.
+fn drawing(
+    app: &App,
+    spec: &OrderSpec,
+    size: &PictureSize,
+    tone: &Tone,
+) -> Result<Option<Drawing>> {
+    let Some((rig, pair)) = spec.rig.as_ref().and_then(|r| Some((r, r.pair()?))) else {
+        return Ok(None);
+    };
+    let (at, turned) = (
+        spec.pose.position.into(),
+        super::preview::orientation(&spec.pose),
+    );
+    let eye = |side: Side| pair.eye(side, at, turned, size.shape);
+    Drawing::new(app, &spec.pose, rig, size, tone, &eye)
 }
 
 fn checks(found: Vec<dome_rules::Check>) -> Vec<CheckInfo> {
@@ -278,9 +305,16 @@ fn make_pair(
     picture.shape = pair.eye.shape;
     // The master holds what was recorded; the crop is taken on the way.
     picture.width = eye.0 + pair.laying.crop;
-    let files = packing::write(master, &path, &picture, pair.laying, &|share| {
-        running.share(share)
-    })?;
+    let recorded = picture_size(Some(&spec.shape), spec.width)?;
+    let drawing = drawing(app, spec, &recorded, &picture.tone)?;
+    let files = packing::write(
+        master,
+        &path,
+        &picture,
+        pair.laying,
+        drawing.as_ref(),
+        &|share| running.share(share),
+    )?;
     let first = files.first().unwrap_or(&path);
     let found = inspect(first)?;
     let told = PictureSpec { packing, ..picture };

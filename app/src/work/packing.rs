@@ -1,5 +1,6 @@
 //! Files of two eyes, made from a master that holds both as views.
 
+use super::titles::Drawing;
 use dome_files::exr_picture::ExrStrips;
 use dome_files::join::with_layers;
 use dome_files::picture_file::{self, PictureSpec, eye_path};
@@ -21,12 +22,13 @@ pub struct Laying {
     pub crop: u32,
 }
 
-/// The strips of one eye of a master, with some of the eye's layers, cropped.
+/// The strips of one eye of a master, with some of the eye's layers, titles drawn over it, cropped.
 pub fn eye<'a>(
     master: &Path,
     side: Side,
     layers: &[LayerSpec],
     crop: u32,
+    drawing: Option<&'a Drawing>,
 ) -> Result<Strips<'a, FileError>, FileError> {
     let [r, g, b] = views::colour_channels(side);
     let colour = ExrStrips::open_channels(master, [r, g, b])?;
@@ -36,9 +38,15 @@ pub fn eye<'a>(
         Side::Left => crop,
         Side::Right => 0,
     };
-    let cut = move |strip: LayeredStrip| match crop {
-        0 => strip,
-        _ => strip.columns(left, width),
+    let own = layers.to_vec();
+    let cut = move |mut strip: LayeredStrip| {
+        if let Some(drawing) = drawing {
+            drawing.over(&mut strip, side, &own);
+        }
+        match crop {
+            0 => strip,
+            _ => strip.columns(left, width),
+        }
     };
     if layers.is_empty() {
         return Ok(Box::new(colour.map(move |s| Ok(cut(s?.into())))));
@@ -59,11 +67,12 @@ pub fn eye<'a>(
 
 /// Writes the eyes of a master by `laying`; `spec` is how one eye alone would be written. Tells the files. `go_on` is asked
 /// with the share that is done, and ends it by saying no.
-pub fn write(
+pub fn write<'a>(
     master: &Path,
     path: &Path,
     spec: &PictureSpec,
     laying: Laying,
+    drawing: Option<&'a Drawing>,
     go_on: &dyn Fn(f64) -> bool,
 ) -> Result<Vec<PathBuf>, FileError> {
     let Laying {
@@ -72,7 +81,7 @@ pub fn write(
         window,
     } = laying;
     let (width, height) = (spec.width.saturating_sub(crop), spec.height);
-    let watched = |strips: Strips<'static, FileError>, from: f64, share: f64| {
+    let watched = |strips: Strips<'a, FileError>, from: f64, share: f64| {
         strips.map(move |strip| {
             let strip = strip?;
             let done = f64::from(strip.beauty.top) / f64::from(height);
@@ -82,8 +91,8 @@ pub fn write(
             Ok(strip)
         })
     };
-    let of = |side: Side| -> Result<Strips<'static, FileError>, FileError> {
-        let strips = eye(master, side, &spec.layers, crop)?;
+    let of = |side: Side| -> Result<Strips<'a, FileError>, FileError> {
+        let strips = eye(master, side, &spec.layers, crop, drawing)?;
         let edge = window[side as usize];
         if edge == [0.0; 2] {
             return Ok(strips);

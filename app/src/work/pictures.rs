@@ -207,8 +207,13 @@ pub fn set_shape(app: &App, id: i64, shape: &str) -> Result<BroughtPicture> {
     Ok(picture)
 }
 
-/// Removes a picture.
+/// Removes a picture; one that a title shows stays.
 pub fn discard(app: &App, id: i64) -> Result<()> {
+    if let Some(who) = super::titles::shown_by(app, id)? {
+        return Err(WorkError::Conflict(format!(
+            "{who} shows this picture as a title; take the title out first."
+        )));
+    }
     app.store.remove_picture(id)?;
     app.jobs.stop_removed(&app.store);
     app.sweep();

@@ -164,6 +164,7 @@ fn order_facts(
     settings: &SceneSettings,
     row: &OrderRow,
     all: &[OrderRow],
+    viewpoints: &[Viewpoint],
 ) -> Option<OrderFacts> {
     let spec = &row.spec;
     let shape: Shape = spec.shape.parse().ok()?;
@@ -173,6 +174,10 @@ fn order_facts(
             .filter(|o| o.id != row.id && same_viewpoint(&o.spec, spec))
     };
     let named = |o: &OrderSpec| o.shape == spec.shape;
+    // What the viewpoint has by now, if it still has two eyes.
+    let now = (viewpoints.iter())
+        .find(|v| Some(v.id) == spec.viewpoint_number && v.rig.kind != RigKind::Off)
+        .map(|v| v.rig.separation());
     Some(OrderFacts {
         name: format!(
             "Order {}, {} px from \"{}\"",
@@ -186,6 +191,11 @@ fn order_facts(
         noise_percent: spec.noise_percent.map(f64::from),
         denoise: spec.denoise,
         draft: spec.draft,
+        separation: spec
+            .rig
+            .as_ref()
+            .zip(now)
+            .map(|(held, now)| (held.separation(), now)),
         double: others()
             .find(|o| named(&o.spec) && Some(o.spec.width) == spec.width.checked_mul(2))
             .map(|o| o.spec.width),
@@ -296,7 +306,8 @@ pub fn of_viewpoint(
     let ride = viewpoint.ride.as_ref();
     let mover = ride.and_then(|r| scene.movers().iter().find(|m| m.node == r.node));
     let deep = (viewpoint.rig.kind != RigKind::Off)
-        .then(|| Deep::look(&scene, &viewpoint.pose, &viewpoint.rig));
+        .then(|| Deep::look(&scene, &viewpoint.pose, &viewpoint.rig).with_titles(app))
+        .transpose()?;
     let facts = Facts {
         pair: deep.as_ref().and_then(|d| d.facts(&viewpoint.name)),
         stand: Some(StandFacts {
@@ -347,8 +358,9 @@ pub fn of_project(app: &App, project: i64) -> Result<Vec<FindingInfo>> {
         .into_iter()
         .map(|f| info(f, None, None))
         .collect();
-    for viewpoint in app.store.viewpoints(project)? {
-        found.extend_from_slice(&of_viewpoint(app, project, &row.settings, &viewpoint)?);
+    let viewpoints = app.store.viewpoints(project)?;
+    for viewpoint in &viewpoints {
+        found.extend_from_slice(&of_viewpoint(app, project, &row.settings, viewpoint)?);
     }
     let orders = app.store.orders(project)?;
     for order in &orders {
@@ -356,7 +368,7 @@ pub fn of_project(app: &App, project: i64) -> Result<Vec<FindingInfo>> {
             continue;
         }
         let facts = Facts {
-            order: order_facts(app, &row.settings, order, &orders),
+            order: order_facts(app, &row.settings, order, &orders, &viewpoints),
             ..Facts::default()
         };
         found.extend(

@@ -3,6 +3,7 @@
 use super::asked::{PairShown, PreviewRequest};
 use super::denoise::calmed;
 use super::running::Running;
+use super::titles::Drawing;
 use super::{App, Result, WorkError, at_once};
 use crate::model::places::Pose;
 use crate::model::rigs::{FloatingWindow, Rig, RigKind};
@@ -247,6 +248,32 @@ impl Looking {
         }
     }
 
+    /// The titles of the rig, for pictures that are shown with `tone`.
+    fn drawing(&self, app: &App, tone: &Tone) -> Result<Option<Drawing>> {
+        match &self.rig {
+            Some(rig) => {
+                let eye = |side| self.eye(side);
+                Drawing::new(app, &self.pose, rig, &self.size, tone, &eye)
+            }
+            None => Ok(None),
+        }
+    }
+
+    /// A picture of an eye with titles and the floating window over it.
+    fn finished(&self, mut picture: Picture, side: Side, drawing: Option<&Drawing>) -> Picture {
+        if let Some(drawing) = drawing {
+            let strip = Strip {
+                top: 0,
+                width: picture.width,
+                samples: picture.samples,
+            };
+            let mut strip = strip.into();
+            drawing.over(&mut strip, side, &[]);
+            picture.samples = strip.beauty.samples;
+        }
+        self.windowed(picture, side)
+    }
+
     /// A picture of an eye with the floating window over it.
     fn windowed(&self, picture: Picture, side: Side) -> Picture {
         let Some(flat) = (self.rig.as_ref())
@@ -317,11 +344,12 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
     if request.quick == Some(true) {
         let looking = Looking::of(request, MAX_QUICK)?;
         let sides = looking.sides(request.show);
+        let drawing = looking.drawing(app, &SCREEN_TONE)?;
         let pictures: Result<Vec<Picture>> = (sides.iter())
             .map(|side| {
                 let eye = looking.eye(*side);
                 let picture = quick_picture(app, project, &settings, &*eye, looking.size, 1)?;
-                Ok(looking.windowed(picture, *side))
+                Ok(looking.finished(picture, *side, drawing.as_ref()))
             })
             .collect();
         return Ok(Live {
@@ -337,6 +365,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         ..SCREEN_TONE
     };
     let sides = looking.sides(request.show);
+    let drawing = looking.drawing(app, &tone)?;
     let (mut pictures, mut samples, mut calm) = (Vec::new(), ENOUGH, true);
     for side in sides {
         let seen = refined(
@@ -349,7 +378,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         )?;
         samples = samples.min(seen.samples);
         calm &= seen.calm;
-        pictures.push(looking.windowed(seen.picture, *side));
+        pictures.push(looking.finished(seen.picture, *side, drawing.as_ref()));
     }
     Ok(Live {
         calm,

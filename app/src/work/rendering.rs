@@ -224,7 +224,7 @@ fn write_master(
     let own = wanted.layers();
     let eye = |side: Side, way: &Way| -> dome_files::error::Result<Strips<'_, FileError>> {
         if let Some((path, view)) = taken(&job.files, side) {
-            let strips = packing::eye(&path, view, &own, 0)?;
+            let strips = packing::eye(&path, view, &own, 0, None)?;
             return Ok(Box::new(strips.map(|strip| {
                 if control.is_stopped() {
                     return Err(FileError::Request(Stopped.to_string()));

@@ -1,6 +1,9 @@
 //! Picture and metadata formats, in and out. All distrust of outside bytes lives here: whatever a
 //! file holds, the answer is its content or one clear sentence.
 
+// Outside of tests nothing may be unwrapped blindly.
+#![cfg_attr(not(test), deny(clippy::unwrap_used))]
+
 pub mod archive;
 pub mod atomic;
 pub mod budget;

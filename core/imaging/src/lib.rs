@@ -2,6 +2,9 @@
 //!
 //! Samples are scene-linear `f32` RGB with the primaries of sRGB (Rec. 709), row by row from the top.
 
+// Outside of tests nothing may be unwrapped blindly.
+#![cfg_attr(not(test), deny(clippy::unwrap_used))]
+
 pub mod anaglyph;
 pub mod arrange;
 pub mod balls;
@@ -18,6 +21,7 @@ pub mod scale;
 pub mod seams;
 pub mod strip;
 pub mod surroundings;
+pub mod title;
 pub mod tone;
 pub mod transfer;
 

@@ -15,6 +15,9 @@ pub enum Curve {
 /// Where the soft curve leaves the straight line, in linear light.
 pub const SHOULDER_START: f32 = 0.6;
 
+/// The brightest that the soft curve is followed back from; 8-bit white.
+const BRIGHTEST: f32 = 0.999;
+
 /// Exposure and curve of one delivery.
 #[derive(Clone, Copy, Debug, PartialEq, Default)]
 pub struct Tone {
@@ -28,6 +31,20 @@ impl Tone {
     /// The linear display value (0 to 1) of a scene value.
     pub fn display(&self, scene: f32) -> f32 {
         self.shaped(scene * self.exposure_stops.exp2())
+    }
+
+    /// The scene value whose display value (0 to 1) this is: the way back. What the soft curve reaches only at infinity is
+    /// taken for nearly that.
+    pub fn scene(&self, display: f32) -> f32 {
+        let d = display.clamp(0.0, 1.0);
+        let x = match self.curve {
+            Curve::Soft if d > SHOULDER_START => {
+                let room = 1.0 - SHOULDER_START;
+                SHOULDER_START - room * (1.0 - (d.min(BRIGHTEST) - SHOULDER_START) / room).ln()
+            }
+            Curve::Plain | Curve::Soft => d,
+        };
+        x * (-self.exposure_stops).exp2()
     }
 
     fn shaped(&self, x: f32) -> f32 {

@@ -9,6 +9,9 @@
 //!   `v = (j + 0.5) / H`, with `v` downwards;
 //! - radians inside; names that end in `_deg` are degrees.
 
+// Outside of tests nothing may be unwrapped blindly.
+#![cfg_attr(not(test), deny(clippy::unwrap_used))]
+
 pub mod angle;
 pub mod direction;
 pub mod eye;

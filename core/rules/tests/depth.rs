@@ -1,6 +1,7 @@
 //! Two eyes before synthetic rooms: offenders, budgets, window violations and fits are found where they are, and nothing where
 //! there is nothing; also in rooms far from the origin and turned.
 
+use dome_imaging::title::Stand;
 use dome_optics::rig::parallax::{Budget, parallax};
 use dome_optics::rig::screen::Screen;
 use dome_optics::rig::{
@@ -8,7 +9,8 @@ use dome_optics::rig::{
 };
 use dome_optics::{MonoEye, Orientation, projection::Perspective};
 use dome_rules::comfort::{Beyond, FlatPlan, too_near};
-use dome_rules::preflight::{Facts, Fix, Level, PackingFacts, PairFacts, check};
+use dome_rules::preflight::{Facts, Fix, Level, PackingFacts, PairFacts, TitleFacts, check};
+use dome_rules::titles::covered;
 use dome_trace::scene::MeshPart;
 use dome_trace::stand::depth::{self, AROUND, Depths, FRAMED};
 use dome_trace::{Material, Scene, SceneBuilder, Sky};
@@ -256,6 +258,7 @@ fn facts<'a>(scene: &'a Scene, depths: &'a Depths, rig: Rig, plan: Option<FlatPl
             plan,
             violations: Vec::new(),
             scale: 1.0,
+            titles: Vec::new(),
         }),
         ..Facts::default()
     }
@@ -358,6 +361,7 @@ fn preflight_knows_what_spoils_a_pair() {
             packing: name.parse::<Packing>().unwrap(),
             eye,
             turn,
+            wrong: None,
         }),
         ..Facts::default()
     };
@@ -374,4 +378,75 @@ fn preflight_knows_what_spoils_a_pair() {
         [""; 0]
     );
     assert_eq!(rules(&packed("top-bottom", (512, 256), 1.0)), [""; 0]);
+}
+
+/// A file whose sides do not fit its packing stops, with the sides that would.
+#[test]
+fn sides_that_do_not_fit_their_packing_are_found() {
+    let facts = Facts {
+        packing: Some(PackingFacts {
+            name: "pair.jpg".into(),
+            packing: Packing::TOP_BOTTOM,
+            eye: (2048, 1024),
+            turn: 1.0,
+            wrong: Some("2048 x 1024 px do not fit; 2048 x 2048 px would.".into()),
+        }),
+        ..Facts::default()
+    };
+    let found = check(&facts);
+    assert_eq!(
+        (found[0].rule, found[0].level),
+        ("packing-ratio", Level::Stop)
+    );
+    assert!(found[0].what.contains("2048 x 2048"), "{}", found[0].what);
+}
+
+/// A title behind a board that it covers is found, with how near it would have to be; one in front of it is fine, one on it too.
+#[test]
+fn titles_behind_things_are_found() {
+    for place in [HERE, FAR] {
+        // A board that covers the right half of the view ahead, and a wall.
+        let scene = boards(
+            place,
+            &[
+                ("Board", [1.0, 0.0, 2.0], [2.0, 3.0]),
+                ("Wall", [0.0, 0.0, 8.0], [40.0, 20.0]),
+            ],
+        );
+        let at = |distance: f64| {
+            let towards = [place.heading_deg, 0.0];
+            let axes = place.orientation().matrix();
+            Stand::in_frame(place.at, axes, towards, 4.0, distance, 3.0).unwrap()
+        };
+        assert_eq!(covered(&scene, place.at, &at(1.9)), None);
+        let found = covered(&scene, place.at, &at(3.0)).unwrap();
+        assert_eq!(names(&scene, [found.object].into_iter()), ["Board"]);
+        // Half of it lies behind, and at two thirds of its distance it would stand at the board.
+        assert!((found.share - 0.5).abs() < 0.05, "{found:?}");
+        assert!((found.nearer - 2.0 / 3.0).abs() < 1e-3, "{found:?}");
+        // All of it lies behind the wall.
+        let found = covered(&scene, place.at, &at(9.0)).unwrap();
+        assert!((found.share - 1.0).abs() < 1e-9, "{found:?}");
+        // On the board itself it is where it covers.
+        assert_eq!(covered(&scene, place.at, &at(2.0)), None);
+
+        let good = plan(0.065, 6.0, 20.0, 40.0);
+        let depths = seen(&scene, place, &good);
+        let mut told = facts(&scene, &depths, Rig::Flat(good.pair), Some(good));
+        told.pair.as_mut().unwrap().titles = vec![TitleFacts {
+            name: "Dusk".into(),
+            distance: 3.0,
+            heading_deg: 10.0,
+            pitch_deg: 0.0,
+            covered: covered(&scene, place.at, &at(3.0)),
+        }];
+        let found = check(&told);
+        let found = found.iter().find(|f| f.rule == "title-behind").unwrap();
+        assert!(
+            found.what.contains("\"Dusk\" at 3.00 m covers \"Board\"")
+                && found.remedy.contains("2.00 m"),
+            "{found:?}"
+        );
+        assert_eq!(found.direction, Some((10.0, 0.0)));
+    }
 }

@@ -121,6 +121,7 @@ fn order() -> OrderFacts {
         noise_percent: Some(4.0),
         denoise: false,
         draft: false,
+        separation: None,
         double: None,
         clay: false,
         clash: None,
@@ -413,4 +414,27 @@ fn the_worst_comes_first_and_json_has_the_five_names() {
     names.sort();
     assert_eq!(names, ["level", "remedy", "rule", "what", "where"]);
     assert_eq!(json["level"], "stop");
+}
+
+/// An order holds a copy of its pair: a draft's separation that was left on is told, but not in a draft.
+#[test]
+fn a_separation_of_before_is_told() {
+    let with = |held: f64, now: f64, draft: bool| {
+        of_order(|o| {
+            o.separation = Some((held, now));
+            o.draft = draft;
+        })
+    };
+    let found = with(0.010, 0.063, false);
+    let told = one(&found, "draft-separation", Level::Warn);
+    assert!(
+        told.what.contains("10 mm") && told.what.contains("63 mm"),
+        "{told:?}"
+    );
+    for found in [with(0.063, 0.063, false), with(0.010, 0.063, true)] {
+        assert!(
+            found.iter().all(|f| f.rule != "draft-separation"),
+            "{found:?}"
+        );
+    }
 }

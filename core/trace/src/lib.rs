@@ -5,6 +5,9 @@
 //! samples on its own row, so any cutting into strips, any number of threads and any resumed work give
 //! the same bits.
 
+// Outside of tests nothing may be unwrapped blindly.
+#![cfg_attr(not(test), deny(clippy::unwrap_used))]
+
 pub mod accel;
 pub mod bsdf;
 mod departure;

@@ -89,6 +89,17 @@ pub struct SceneCamera {
     pub orientation: dome_optics::Orientation,
     /// Number of its node in its file.
     pub node: u32,
+    /// Its lens; nothing of one that sees without perspective.
+    pub lens: Option<CameraLens>,
+}
+
+/// The lens of a camera that came with the scene.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct CameraLens {
+    /// Vertical field of view, radians.
+    pub vfov: f64,
+    /// Width divided by height, if the file says it.
+    pub ratio: Option<f64>,
 }
 
 /// What a scene has at every moment.

@@ -4,6 +4,7 @@
 use dome_files::linear_picture;
 use dome_imaging::surroundings::{shape_of_size, to_equirect};
 use dome_optics::Shape;
+use dome_optics::rig::Frame;
 use dome_trace::lamp::LampKind;
 use dome_trace::material::Alpha;
 use dome_trace::{ImportOptions, Imported, Scene, Unit, load};
@@ -62,6 +63,19 @@ fn lamps_come_in_with_their_kind_strength_and_cone() {
     assert_eq!(kinds.len(), 3);
     assert_eq!((scene.cameras().len(), report.lights.len()), (1, 3));
     assert!(report.understood.contains(&"3 lamps without a body".into()));
+}
+
+/// The lens of the sample's camera as its file has it (glTF 2.0, section 3.10.3: vertical angle and aspect ratio): 0.3996 rad
+/// high at 16:9 is a lens of 50 mm on a sensor 36 mm wide.
+#[test]
+fn cameras_come_in_with_their_lens() {
+    let scene = read(&sample("lights/cube.glb"), 0.0).scene;
+    let lens = scene.cameras()[0].lens.unwrap();
+    assert!((lens.vfov - 0.399_596_5).abs() < 1e-6);
+    let frame = Frame::of_vfov(lens.vfov, lens.ratio.unwrap());
+    assert!((frame.ratio - 16.0 / 9.0).abs() < 1e-6);
+    assert!((frame.focal_length(36.0) - 50.0).abs() < 0.01);
+    assert!((frame.vfov() - lens.vfov).abs() < 1e-9);
 }
 
 /// The clips' keys stand in the file: at 10 and 6 m, 0.4167 and 0.8333 s. Half-way a straight line and a

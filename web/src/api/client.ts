@@ -19,6 +19,7 @@ import type { DepthRequest } from "../generated/DepthRequest";
 import type { DiagnosisInfo } from "../generated/DiagnosisInfo";
 import type { FloorInfo } from "../generated/FloorInfo";
 import type { JobChange } from "../generated/JobChange";
+import type { FramedCamera } from "../generated/FramedCamera";
 import type { JobInfo } from "../generated/JobInfo";
 import type { LightInfo } from "../generated/LightInfo";
 import type { Order } from "../generated/Order";
@@ -134,9 +135,10 @@ export const api = {
   planPicture: (project: number, cut: Cut, area: Area, width: number, version: string) =>
     `/api/projects/${project}/${cutQuery(cut, ".png")}&${areaQuery(area)}&width=${width}&v=${version}`,
   depth: (project: number, body: DepthRequest) => json<DepthInfo>("POST", `/projects/${project}/depth`, body),
-  /** Where things are too near for two eyes, as a picture: brighter where they are nearer. */
+  /** Where things are too near for two eyes, as a picture: brighter where they are nearer; of a flat pair its planes of depth. */
   strain: async (project: number, body: DepthRequest): Promise<Blob> =>
     (await request("POST", `/projects/${project}/strain.png`, body)).blob(),
+  cameras: (project: number) => json<FramedCamera[]>("GET", `/projects/${project}/cameras`),
   depthPlan: (project: number) => `/api/projects/${project}/depth.csv`,
   clearance: (project: number, viewpoint: number, pose: Pose, moving = false) =>
     json<ClearanceInfo>(

@@ -17,16 +17,17 @@ import { FlatFields } from "./FlatFields";
 import { OffenderList } from "./OffenderList";
 import { PairView } from "./PairView";
 import { PanoramicFields } from "./PanoramicFields";
+import { TitleFields } from "./TitleFields";
 import { useDepth } from "./useDepth";
 
-type Tab = "pair" | "beyond" | "plan";
+type Tab = "pair" | "titles" | "beyond" | "plan";
 
 /** How deep it is: one eye, a panoramic pair or a flat pair, and what they make of what they see. */
 export function DepthStage({ project }: { project: Project }) {
   const [, go] = useLocation();
   const [chosen, setChosen] = useState(project.viewpoints[0]?.id ?? 0);
   const viewpoint = project.viewpoints.find((v) => v.id === chosen) ?? project.viewpoints[0];
-  const { rig, change, dragging, depth, error } = useDepth(project, viewpoint);
+  const { rig, change, place, dragging, depth, error } = useDepth(project, viewpoint);
   const [tab, setTab] = useState<Tab>("pair");
   const [picked, setPicked] = useState<PickedDepth | null>(null);
   const [looked, setLooked] = useState<OffenderInfo | null>(null);
@@ -47,6 +48,7 @@ export function DepthStage({ project }: { project: Project }) {
   const beyond = (depth?.offenders.length ?? 0) + (depth?.violations.length ?? 0);
   const tabs: [Tab, string][] = [
     ["pair", "The pair"],
+    ["titles", rig.titles.length > 0 ? `Titles (${rig.titles.length})` : "Titles"],
     ["beyond", beyond > 0 ? `Beyond comfort (${beyond})` : "Beyond comfort"],
     ["plan", "Plan of all"],
   ];
@@ -88,7 +90,25 @@ export function DepthStage({ project }: { project: Project }) {
           {tab === "pair" && rig.kind === "panoramic" && (
             <PanoramicFields rig={rig} depth={depth} onChange={set} />
           )}
-          {tab === "pair" && rig.kind === "flat" && <FlatFields rig={rig} depth={depth} onChange={set} />}
+          {tab === "pair" && rig.kind === "flat" && (
+            <FlatFields
+              rig={rig}
+              depth={depth}
+              project={project}
+              pose={viewpoint.pose}
+              onChange={set}
+              onPlace={place}
+              onProblem={setProblem}
+            />
+          )}
+          {tab === "titles" &&
+            (two ? (
+              <TitleFields rig={rig} pose={viewpoint.pose} depth={depth} onChange={set} />
+            ) : (
+              <p className="text-sm text-base-content/80">
+                Titles stand before two eyes; choose a pair first.
+              </p>
+            ))}
           {tab === "pair" && rig.kind === "off" && (
             <p className="text-sm text-base-content/80">
               One eye sees no depth. A panoramic pair turns with the direction of view and suits headsets; a

@@ -1,6 +1,9 @@
 import { useState } from "react";
+import { api } from "../api/client";
 import type { DepthInfo } from "../generated/DepthInfo";
 import type { FlatRig } from "../generated/FlatRig";
+import type { Pose } from "../generated/Pose";
+import type { Project } from "../generated/Project";
 import type { Rig } from "../generated/Rig";
 import type { RigMethod } from "../generated/RigMethod";
 import type { RigSide } from "../generated/RigSide";
@@ -12,6 +15,7 @@ import { SelectField } from "../parts/SelectField";
 import { Switch } from "../parts/Switch";
 import { length } from "../parts/units";
 import { BudgetFields } from "./BudgetFields";
+import { CameraChoice } from "./CameraChoice";
 import { SeparationFields } from "./SeparationFields";
 
 const RATIOS: [number, string][] = [
@@ -26,15 +30,31 @@ const RATIOS: [number, string][] = [
 export function FlatFields({
   rig,
   depth,
+  project,
+  pose,
   onChange,
+  onPlace,
+  onProblem,
 }: {
   rig: Rig;
   depth: DepthInfo | null;
+  project: Project;
+  pose: Pose;
   onChange: (part: Partial<Rig>) => void;
+  /** A camera of the scene is taken: the viewpoint goes where it stands. */
+  onPlace: (pose: Pose, rig: Rig) => void;
+  onProblem: (problem: unknown) => void;
 }) {
   const flat = rig.flat;
   const set = (part: Partial<FlatRig>) => onChange({ flat: { ...flat, ...part } });
-  const half = Math.tan((flat.hfov_deg / 2) * (Math.PI / 180));
+  /** The field of view that a focal length has. */
+  const setFocal = (focal_mm: number) =>
+    void api
+      .depth(project.id, { pose, rig, focal_mm })
+      .then(({ hfov_of_focal_deg }) => {
+        if (hfov_of_focal_deg !== null) set({ hfov_deg: hfov_of_focal_deg });
+      })
+      .catch(onProblem);
   const [own, setOwn] = useState(flat.unlinked !== null);
   const fit = depth?.fit;
   return (
@@ -95,6 +115,21 @@ export function FlatFields({
       <details className="text-[13px]">
         <summary className="cursor-pointer">Frame and cameras</summary>
         <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-1.5">
+          <CameraChoice
+            project={project}
+            onTake={({ pose, frame }) =>
+              frame &&
+              onPlace(pose, {
+                ...rig,
+                flat: {
+                  ...flat,
+                  hfov_deg: frame.hfov_deg,
+                  ratio: frame.ratio,
+                  pitch_deg: frame.pitch_deg,
+                },
+              })
+            }
+          />
           <NumberField
             label="Field of view"
             unit="°"
@@ -110,8 +145,9 @@ export function FlatFields({
             digits={2}
             min={0.05}
             max={100000}
-            value={flat.sensor_mm / (2 * half)}
-            onChange={(mm) => set({ hfov_deg: (Math.atan(flat.sensor_mm / (2 * mm)) * 360) / Math.PI })}
+            value={depth?.focal_mm ?? 0}
+            disabled={depth === null}
+            onChange={setFocal}
           />
           <NumberField
             label="Sensor width"

@@ -49,6 +49,7 @@ export interface FrameMark {
 /** The frame of a flat pair. */
 export function FrameView({
   picture,
+  layer,
   rig,
   guide,
   marks,
@@ -56,6 +57,8 @@ export function FrameView({
   onPick,
 }: {
   picture: string | null;
+  /** The planes of depth over it. */
+  layer: string | null;
   rig: Rig;
   guide: Guide;
   marks: FrameMark[];
@@ -90,6 +93,15 @@ export function FrameView({
               data-testid="frame-picture"
             />
           )}
+          {layer && (
+            <img
+              src={layer}
+              alt=""
+              draggable={false}
+              className="pointer-events-none absolute inset-0 size-full"
+              data-testid="planes-layer"
+            />
+          )}
           <svg
             viewBox="0 0 100 100"
             preserveAspectRatio="none"
@@ -122,6 +134,7 @@ export function FrameView({
         <span>
           <span className="font-semibold">Frame</span>: {rig.flat.hfov_deg.toFixed(1)}° wide,{" "}
           {ratio.toFixed(2)}:1 · click to pick
+          {layer && " · amber: in front of what is allowed; striped: behind it; line: zero parallax"}
         </span>
         {note}
       </figcaption>

@@ -12,6 +12,7 @@ import { useLivePicture } from "../sphere/useLivePicture";
 import { HorizonMarks, type HorizonMark } from "../stand/HorizonMarks";
 import { FrameView } from "./FrameView";
 import { LookoutPair } from "./LookoutPair";
+import { PlanesOnPaper } from "./PlanesOnPaper";
 import { useStrain } from "./useStrain";
 import { GUIDES, type Guide } from "./guides";
 import { SHOWN, shownWords, type Shown } from "./shown";
@@ -59,13 +60,17 @@ export function PairView({
   const [hover, setHover] = useState<[number, number] | null>(null);
   const [names, setNames] = useState(true);
   const [comfort, setComfort] = useState(true);
-  const layer = useStrain(project, viewpoint, rig, comfort && rig.kind === "panoramic" && !moving);
+  const [planes, setPlanes] = useState(false);
   const two = rig.kind !== "off";
+  const flat = rig.kind === "flat";
+  const layer = useStrain(project, viewpoint, rig, two && (flat ? planes : comfort) && !moving);
   const shown: Shown = !two ? "left" : wanted === "lookouts" && rig.kind === "flat" ? "left" : wanted;
   const turn = useTurn(shown === "flicker");
   const live = useLivePicture(project.id, viewpoint.pose, project.settings, {
     moving,
-    ...(two ? { rig, show: shown === "flicker" ? turn : shown === "lookouts" ? "left" : shown } : {}),
+    ...(two
+      ? { rig, show: shown === "flicker" ? turn : shown === "lookouts" || shown === "paper" ? "left" : shown }
+      : {}),
   });
   const { pose } = viewpoint;
   const mark = (o: OffenderInfo, look: HorizonMark["look"]) => ({
@@ -83,8 +88,9 @@ export function PairView({
   const framed = marks.flatMap(({ key, place, text, look }) => (place ? [{ key, place, text, look }] : []));
   const note: ReactNode = (
     <span data-testid="pair-note">
-      {live.samples ? `Live, ${live.samples} of ${live.enough} samples` : "Preparing the light"}
-      {two && ` · ${shownWords(shown, rig)}`}
+      {shown !== "paper" &&
+        (live.samples ? `Live, ${live.samples} of ${live.enough} samples` : "Preparing the light")}
+      {two && `${shown === "paper" ? "" : " · "}${shownWords(shown, rig)}`}
       {hover &&
         ` · ${degrees(wrapHeading(pose.heading_deg + (hover[0] - 0.5) * 360))} / ${degrees((0.5 - hover[1]) * 180)}, click to pick`}
     </span>
@@ -103,7 +109,7 @@ export function PairView({
             )}
             onChange={setWanted}
           />
-          {rig.kind === "flat" && (
+          {flat && shown !== "paper" && (
             <Choice<Guide>
               label="Guides"
               className="w-52"
@@ -112,34 +118,44 @@ export function PairView({
               onChange={setGuide}
             />
           )}
-          {shown !== "lookouts" && (
-            <label className="flex cursor-pointer items-center gap-2 pb-1.5 text-[13px]">
-              <input
-                type="checkbox"
-                className="checkbox checkbox-xs rounded-sm"
-                checked={names}
-                onChange={(e) => setNames(e.target.checked)}
-              />
-              Names of what is beyond comfort
-            </label>
-          )}
-          {rig.kind === "panoramic" && shown !== "lookouts" && (
-            <label className="flex cursor-pointer items-center gap-2 pb-1.5 text-[13px]">
-              <input
-                type="checkbox"
-                className="checkbox checkbox-xs rounded-sm"
-                checked={comfort}
-                onChange={(e) => setComfort(e.target.checked)}
-              />
-              Amber where too near
-            </label>
+          {shown !== "lookouts" && shown !== "paper" && (
+            <div className="flex flex-col gap-1.5 pb-0.5 text-[13px]">
+              <label className="flex cursor-pointer items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs rounded-sm"
+                  checked={names}
+                  onChange={(e) => setNames(e.target.checked)}
+                />
+                Names of what is beyond comfort
+              </label>
+              <label className="flex cursor-pointer items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs rounded-sm"
+                  checked={flat ? planes : comfort}
+                  onChange={(e) => (flat ? setPlanes : setComfort)(e.target.checked)}
+                />
+                {flat ? "Planes of depth" : "Amber where too near"}
+              </label>
+            </div>
           )}
         </div>
       )}
-      {shown === "lookouts" ? (
+      {shown === "paper" ? (
+        <PlanesOnPaper key={viewpoint.id} project={project} pose={pose} depth={depth} note={note} />
+      ) : shown === "lookouts" ? (
         <LookoutPair project={project} viewpoint={viewpoint} rig={rig} />
       ) : rig.kind === "flat" ? (
-        <FrameView picture={live.url} rig={rig} guide={guide} marks={framed} note={note} onPick={onPick} />
+        <FrameView
+          picture={live.url}
+          layer={layer}
+          rig={rig}
+          guide={guide}
+          marks={framed}
+          note={note}
+          onPick={onPick}
+        />
       ) : (
         <Horizon
           share={0.45}

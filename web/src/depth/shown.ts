@@ -2,7 +2,7 @@ import type { PairShown } from "../generated/PairShown";
 import type { Rig } from "../generated/Rig";
 
 /** What may be shown of two eyes on one screen; flicker changes between both, Lookouts show what each eye sees. */
-export type Shown = PairShown | "flicker" | "lookouts";
+export type Shown = PairShown | "flicker" | "lookouts" | "paper";
 
 export const SHOWN: readonly (readonly [Shown, string])[] = [
   ["left", "Left eye"],
@@ -14,6 +14,7 @@ export const SHOWN: readonly (readonly [Shown, string])[] = [
   ["difference", "Difference"],
   ["flicker", "Flicker"],
   ["lookouts", "Lookouts side by side"],
+  ["paper", "Plan and section"],
 ];
 
 /** What is on the screen, and what the file will be: the one is never taken for the other. */
@@ -22,9 +23,11 @@ export function shownWords(shown: Shown, rig: Rig): string {
   const seen =
     shown === "lookouts"
       ? "two Lookouts"
-      : name.startsWith("Anaglyph")
-        ? "an anaglyph"
-        : `the ${name.toLowerCase()}`;
+      : shown === "paper"
+        ? "plan and section"
+        : name.startsWith("Anaglyph")
+          ? "an anaglyph"
+          : `the ${name.toLowerCase()}`;
   const file = rig.kind === "panoramic" ? "top-bottom, if nothing else is chosen" : "as it is packed";
   return `Shown as ${seen}; the file holds both eyes (handed over ${file}).`;
 }

@@ -17,8 +17,8 @@ export function useDepth(project: Project, viewpoint: Viewpoint | undefined) {
   const [ahead, setAhead] = useState<{ of: number; rig: Rig; saved?: number } | null>(null);
   const [dragging, setDragging] = useState(false);
   const save = useMutation({
-    mutationFn: ({ of, rig }: { of: Viewpoint; rig: Rig }) =>
-      changeViewpoint(queries, project.id, of, { ...draftOf(of), rig }),
+    mutationFn: ({ of, rig, pose }: { of: Viewpoint; rig: Rig; pose?: Pose }) =>
+      changeViewpoint(queries, project.id, of, { ...draftOf(of), rig, ...(pose && { pose }) }),
     // What was changed since then stays ahead.
     onSuccess: ({ version }, { rig }) =>
       setAhead((now) => (now?.rig === rig ? { ...now, saved: version } : now)),
@@ -41,7 +41,13 @@ export function useDepth(project: Project, viewpoint: Viewpoint | undefined) {
     setDragging(!end);
     if (end) save.mutate({ of: viewpoint, rig: to });
   };
-  return { rig, change, dragging, depth: told.value, error: save.error ?? told.problem };
+  /** The viewpoint itself goes elsewhere too. */
+  const place = (pose: Pose, to: Rig) => {
+    if (!viewpoint) return;
+    setAhead({ of: viewpoint.id, rig: to });
+    save.mutate({ of: viewpoint, rig: to, pose });
+  };
+  return { rig, change, place, dragging, depth: told.value, error: save.error ?? told.problem };
 }
 
 export type Depth = ReturnType<typeof useDepth>;

@@ -5,13 +5,13 @@ import type { Rig } from "../generated/Rig";
 import type { Viewpoint } from "../generated/Viewpoint";
 import { useLatest } from "../parts/useLatest";
 
-/** The address of the layer that shows what is too near for two eyes. */
+/** The address of the layer that shows what is too near for two eyes, or the planes of depth of a flat pair. */
 export function useStrain(project: Project, viewpoint: Viewpoint, rig: Rig, on: boolean): string | null {
   const { unit, time_s, moves, up } = project.settings;
   const key = on
     ? {
         pose: viewpoint.pose,
-        rig: { ...rig, note: "" },
+        rig: { ...rig, note: "", titles: [] },
         scene: JSON.stringify([unit, time_s, moves, up]),
       }
     : null;

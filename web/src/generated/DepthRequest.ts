@@ -21,4 +21,8 @@ planes_m?: [number, number],
 /**
  * A place of the picture whose depth is asked for, 0 to 1 to the right and down.
  */
-pick?: [number, number], };
+pick?: [number, number], 
+/**
+ * Of a flat pair: a focal length whose field of view is asked for, millimetres.
+ */
+focal_mm?: number, };

@@ -2,6 +2,7 @@
 import type { FlatRig } from "./FlatRig";
 import type { RigAnchor } from "./RigAnchor";
 import type { RigKind } from "./RigKind";
+import type { Title } from "./Title";
 
 /**
  * How two eyes stand at a viewpoint. What belongs to the other kind is kept too.
@@ -39,6 +40,10 @@ flat: FlatRig,
  * Whether the lens is sharp at the distance of zero parallax.
  */
 focus_follows: boolean, 
+/**
+ * Titles before the eyes: in what is shown and handed over, never in the master.
+ */
+titles: Array<Title>, 
 /**
  * What people say to each other about the depth here.
  */

@@ -1,5 +1,6 @@
 //! What is told of depth: what a viewpoint sees, and what its pair of eyes makes of it.
 
+use crate::model::places::Pose;
 use serde::Serialize;
 use ts_rs::TS;
 
@@ -108,6 +109,45 @@ pub struct PlanesInfo {
     pub farthest: Option<f64>,
 }
 
+/// One of the planes of a flat pair.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, TS)]
+#[ts(export)]
+#[serde(rename_all = "kebab-case")]
+pub enum WhichPlane {
+    /// The nearest allowed.
+    Nearest,
+    /// Zero parallax.
+    Zero,
+    /// The farthest allowed.
+    Farthest,
+}
+
+/// A plane of depth as it is drawn.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct PlaneLine {
+    /// Which.
+    pub which: WhichPlane,
+    /// Its distance, metres.
+    pub distance_m: f64,
+    /// From its left to its right end in plan: x and z, metres.
+    pub plan: [[f64; 2]; 2],
+    /// From its lower to its upper end in section: along the heading and up, metres from the eye.
+    pub section: [[f64; 2]; 2],
+}
+
+/// The frame of a flat pair and its planes of depth as they are drawn.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct FrameLines {
+    /// The planes that are not infinitely far.
+    pub planes: Vec<PlaneLine>,
+    /// Far ends of the frame's left and right edge in plan.
+    pub plan: [[f64; 2]; 2],
+    /// Far ends of its lower and upper edge in section.
+    pub section: [[f64; 2]; 2],
+}
+
 /// A pair that fits the scene.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]
@@ -146,6 +186,62 @@ pub struct PickedDepth {
     pub roundness: Option<f64>,
 }
 
+/// The frame of a camera that came with the scene.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct CameraFrame {
+    /// Horizontal field of view, degrees.
+    pub hfov_deg: f64,
+    /// Width divided by height.
+    pub ratio: f64,
+    /// Whether the file tells the ratio; 16:9 is taken else.
+    pub ratio_told: bool,
+    /// How far it looks up, degrees.
+    pub pitch_deg: f64,
+}
+
+/// A camera that came with the scene, as it stands at its moment.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct FramedCamera {
+    /// Its name.
+    pub name: String,
+    /// Number of its node.
+    pub node: u32,
+    /// Where it stands and which way it looks; level.
+    pub pose: Pose,
+    /// Its frame; nothing of one without perspective.
+    pub frame: Option<CameraFrame>,
+}
+
+/// What a title covers although it is nearer.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct CoveredInfo {
+    /// Its name.
+    pub object: String,
+    /// Its distance, metres.
+    pub distance_m: f64,
+    /// Where the title would lie in front of it, metres.
+    pub nearer_m: f64,
+    /// Share of the title that lies behind, 0 to 1.
+    pub share: f64,
+}
+
+/// A title before the eyes.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct TitleInfo {
+    /// Parallax, pixels of the final width, for screens.
+    pub px: Option<f64>,
+    /// Degrees between the eyes' rays, for headsets.
+    pub degrees: Option<f64>,
+    /// Where its middle is in the frame of a flat pair, 0 to 1 to the right and down; nothing outside of it.
+    pub place: Option<[f64; 2]>,
+    /// What it covers although it is nearer.
+    pub covers: Option<CoveredInfo>,
+}
+
 /// How deep it is at a viewpoint, and what its pair makes of it.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]
@@ -176,6 +272,8 @@ pub struct DepthInfo {
     pub budget_px: Option<BudgetInfo>,
     /// Allowed distances.
     pub planes_m: PlanesInfo,
+    /// The planes as they are drawn, of a flat pair.
+    pub lines: Option<FrameLines>,
     /// What is beyond them, the worst first.
     pub offenders: Vec<OffenderInfo>,
     /// What the frame's edges cut off.
@@ -194,4 +292,10 @@ pub struct DepthInfo {
     pub vertical_px: f64,
     /// What parallel cameras record.
     pub recording: Option<RecordingInfo>,
+    /// Focal length of a flat pair by its sensor's width, millimetres.
+    pub focal_mm: Option<f64>,
+    /// The field of view of the focal length that was asked for, degrees.
+    pub hfov_of_focal_deg: Option<f64>,
+    /// The titles, in their order.
+    pub titles: Vec<TitleInfo>,
 }

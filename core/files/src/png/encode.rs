@@ -54,15 +54,24 @@ pub fn encode<W: Write>(
     rows.finish().map_err(failed)
 }
 
-/// A small 8-bit grey drawing as PNG in memory.
+/// A grey 8-bit picture in memory.
 pub fn encode_grey(width: u32, height: u32, grey: &[u8]) -> Result<Vec<u8>> {
+    in_memory(width, height, png::ColorType::Grayscale, grey)
+}
+
+/// An 8-bit picture with opacity in memory: red, green, blue and alpha, row by row.
+pub fn encode_rgba(width: u32, height: u32, rgba: &[u8]) -> Result<Vec<u8>> {
+    in_memory(width, height, png::ColorType::Rgba, rgba)
+}
+
+fn in_memory(width: u32, height: u32, colour: png::ColorType, samples: &[u8]) -> Result<Vec<u8>> {
     let mut bytes = Vec::new();
     let mut encoder = png::Encoder::new(&mut bytes, width, height);
-    encoder.set_color(png::ColorType::Grayscale);
+    encoder.set_color(colour);
     encoder.set_depth(png::BitDepth::Eight);
     encoder.set_compression(png::Compression::Fast);
     let mut writer = encoder.write_header().map_err(failed)?;
-    writer.write_image_data(grey).map_err(failed)?;
+    writer.write_image_data(samples).map_err(failed)?;
     writer.finish().map_err(failed)?;
     Ok(bytes)
 }

@@ -3,5 +3,5 @@
 mod encode;
 mod parts;
 
-pub use encode::{Kind, RowSink, encode, encode_grey};
+pub use encode::{Kind, RowSink, encode, encode_grey, encode_rgba};
 pub use parts::PngParts;

@@ -50,6 +50,14 @@ impl Frame {
         }
     }
 
+    /// The frame of a camera whose vertical field of view is told, radians.
+    pub fn of_vfov(vfov: f64, ratio: f64) -> Self {
+        Self {
+            hfov: 2.0 * ((vfov / 2.0).tan() * ratio).atan(),
+            ratio,
+        }
+    }
+
     /// Focal length for a sensor's width, in the same unit.
     pub fn focal_length(&self, sensor_width: f64) -> f64 {
         sensor_width / (2.0 * (self.hfov / 2.0).tan())

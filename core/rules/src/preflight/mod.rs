@@ -16,13 +16,16 @@ mod low;
 mod name_clash;
 mod near;
 mod no_floor;
+mod old_separation;
 mod over_budget;
+mod packing_ratio;
 mod poles;
 mod ratio;
 mod separation;
 mod size;
 mod squeezed;
 mod surroundings;
+mod title_behind;
 mod travel;
 mod uneven;
 mod unit_slip;
@@ -30,6 +33,7 @@ mod unlinked;
 mod window;
 
 use crate::comfort::{FlatPlan, Violation};
+use crate::titles::Covered;
 use dome_optics::rig::{Packing, Rig};
 use dome_optics::{Orientation, Shape};
 use dome_trace::Scene;
@@ -189,6 +193,8 @@ pub struct OrderFacts {
     pub denoise: bool,
     /// Whether it is meant to be a draft.
     pub draft: bool,
+    /// Of a pair: the separation that it holds, and that of its viewpoint now, metres.
+    pub separation: Option<(f64, f64)>,
     /// A picture of the same place with exactly twice this width, pixels.
     pub double: Option<u32>,
     /// One grey over everything.
@@ -219,6 +225,23 @@ pub struct PairFacts<'a> {
     pub violations: Vec<Violation>,
     /// Factor on the separation, for giants and mice.
     pub scale: f64,
+    /// Titles that stand before it.
+    pub titles: Vec<TitleFacts>,
+}
+
+/// A title at a place.
+#[derive(Clone, Debug)]
+pub struct TitleFacts {
+    /// What it is called in findings.
+    pub name: String,
+    /// Distance of its middle, metres.
+    pub distance: f64,
+    /// Heading of it, degrees.
+    pub heading_deg: f64,
+    /// Pitch of it, degrees.
+    pub pitch_deg: f64,
+    /// What it covers although it is nearer.
+    pub covered: Option<Covered>,
 }
 
 /// How two eyes are to lie in a file.
@@ -232,6 +255,8 @@ pub struct PackingFacts {
     pub eye: (u32, u32),
     /// How much of a full turn each eye shows across, 0 to 1.
     pub turn: f64,
+    /// In which way the file's sides do not fit, if they do not: a sentence with those that would.
+    pub wrong: Option<String>,
 }
 
 /// All facts that are known.
@@ -252,7 +277,7 @@ pub struct Facts<'a> {
 }
 
 /// The one list of rules, in the order in which findings of one level are told.
-const RULES: [fn(&Facts, &mut Vec<Finding>); 27] = [
+const RULES: [fn(&Facts, &mut Vec<Finding>); 30] = [
     inside::check,
     no_floor::check,
     furniture::check,
@@ -273,10 +298,13 @@ const RULES: [fn(&Facts, &mut Vec<Finding>); 27] = [
     keystone::check,
     unlinked::check,
     poles::check,
+    title_behind::check,
+    packing_ratio::check,
     squeezed::check,
     ratio::check,
     size::check,
     draft::check,
+    old_separation::check,
     clay::check,
     name_clash::check,
     disk::check,

@@ -12,7 +12,7 @@ use super::report::{Tally, counted};
 use super::{ImportOptions, Imported, Read, Up};
 use crate::error::TraceError;
 use crate::lamp::{Lamp, LampKind};
-use crate::scene::{Mesh, SceneBuilder, SceneCamera, Stands};
+use crate::scene::{CameraLens, Mesh, SceneBuilder, SceneCamera, Stands};
 use crate::sky::Sky;
 use dome_files::FileError;
 use dome_files::budget;
@@ -201,6 +201,10 @@ impl Placer<'_> {
                     position: [0.0; 3],
                     orientation: Orientation::default(),
                     node: index as u32,
+                    lens: match camera.projection() {
+                        gltf::camera::Projection::Perspective(p) => lens(&p),
+                        gltf::camera::Projection::Orthographic(_) => None,
+                    },
                 });
             }
             let lamp = &self.json["nodes"][index]["extensions"]["KHR_lights_punctual"]["light"];
@@ -335,6 +339,13 @@ impl Placer<'_> {
                 .collect(),
         ))
     }
+}
+
+/// A camera's lens, if its numbers are those of one.
+fn lens(perspective: &gltf::camera::Perspective) -> Option<CameraLens> {
+    let vfov = f64::from(perspective.yfov());
+    let ratio = (perspective.aspect_ratio().map(f64::from)).filter(|r| r.is_finite() && *r > 0.0);
+    (vfov > 0.0 && vfov < std::f64::consts::PI).then_some(CameraLens { vfov, ratio })
 }
 
 /// A lamp of KHR_lights_punctual, shining along its node's -Z.
