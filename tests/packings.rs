@@ -2,8 +2,9 @@
 
 mod support;
 
-use std::path::Path;
-use support::{Bench, exiftool, outside, pixels, run_fails, run_ok, text};
+use serde_json::{Value, json};
+use std::path::{Path, PathBuf};
+use support::{Bench, Server, exiftool, outside, pixels, run_fails, run_ok, text};
 
 /// Every packing has its size and each eye in its place, as outside readers see them; words say how they lie.
 #[test]
@@ -169,14 +170,16 @@ fn pairs_are_split_and_laid_again() {
     }
 }
 
-/// A pair that was spoiled is diagnosed by command, mended, and good then: a random-dot stereogram (Julesz 1971), in which only
-/// the match of both eyes tells depth, made darker by half a stop in one eye by another program.
-#[test]
-fn spoiled_pairs_are_diagnosed_and_mended() {
-    let b = Bench::new();
+/// A random-dot stereogram (Julesz 1971), in which only the match of both eyes tells depth: the left eye's picture, the right
+/// eye's, and that made darker by another program.
+fn stereogram(b: &Bench) -> [PathBuf; 3] {
     let dot = |x: i64, y: i64| {
         let cell = (x.rem_euclid(512) / 3 * 73_856_093) ^ (y / 3 * 19_349_663);
-        40 + (cell.wrapping_mul(2_654_435_761) >> 9 & 0x7f) as u8
+        // Broad light and dark too, as in any picture.
+        let turn = |of: i64, whole: f64| of as f64 / whole * std::f64::consts::TAU;
+        let broad = 40.0 * (3.0 * turn(x, 512.0)).sin() * turn(y, 256.0).cos();
+        let fine = (cell.wrapping_mul(2_654_435_761) >> 9 & 0x7f) as f64;
+        (45.0 + broad + fine) as u8
     };
     // Low rows are nearer: four pixels apart, the others one.
     let eye = |side: i64| {
@@ -201,6 +204,14 @@ fn spoiled_pairs_are_diagnosed_and_mended() {
             text(&dark),
         ],
     );
+    [left, right, dark]
+}
+
+/// A pair that was spoiled is diagnosed by command, mended, and good then.
+#[test]
+fn spoiled_pairs_are_diagnosed_and_mended() {
+    let b = Bench::new();
+    let [left, right, dark] = stereogram(&b);
     let faults = |inputs: &[&Path], more: &[&str]| -> Vec<String> {
         let mut args = vec!["check-pair", "--json"];
         args.extend(inputs.iter().map(|p| text(p)));
@@ -220,4 +231,191 @@ fn spoiled_pairs_are_diagnosed_and_mended() {
         ["brightness"]
     );
     assert_eq!(faults(&[&mended], &["--packing", "top-bottom"]), [""; 0]);
+}
+
+/// The same on the server, with pictures that were brought: joined, guessed or told how they lie, laid otherwise, taken apart,
+/// through glasses, checked with a chart, mended; what takes one eye alone refuses two.
+#[test]
+fn brought_pairs_are_joined_checked_and_taken_apart() {
+    let b = Bench::new();
+    let [left, right, dark] = stereogram(&b);
+    let server = Server::start(&b.at("data"), false);
+    let bring = |path: &Path, name: &str| {
+        let bytes = std::fs::read(path).unwrap();
+        let (status, picture) = server.bring(&format!("/api/pictures?file={name}"), &bytes);
+        assert_eq!(status, 200, "{picture}");
+        picture
+    };
+    let saved = |picture: &Value| {
+        let path = b.at(picture["file"].as_str().unwrap());
+        let bytes = server.get(&format!("/api/pictures/{}/download", picture["id"]));
+        std::fs::write(&path, bytes).unwrap();
+        path
+    };
+    let make = |picture: &Value, what: &str, body: Option<Value>| {
+        server.make(&format!("/api/pictures/{}/{what}", picture["id"]), body)
+    };
+    let checked = |picture: &Value| {
+        let path = format!("/api/pictures/{}/pair", picture["id"]);
+        server.json("GET", &path, None).1
+    };
+    let faults = |found: &Value| -> Vec<String> {
+        let all = found["findings"].as_array().unwrap().iter();
+        all.map(|f| f["fault"].as_str().unwrap().to_owned())
+            .collect()
+    };
+    // One eye's picture is not taken for two.
+    let [l, r, d] = [
+        (&left, "left.png"),
+        (&right, "right.png"),
+        (&dark, "dark.png"),
+    ]
+    .map(|(p, n)| bring(p, n));
+    assert_eq!(
+        (&l["packing"], &l["shape"]),
+        (&json!(null), &json!("equirect"))
+    );
+    let lay = |other: Option<&Value>, swap: bool, packing: &str, format: &str| json!({"other": other.map(|o| &o["id"]), "swap": swap, "packing": packing, "format": format});
+    let (status, packed) = make(&l, "pair", Some(lay(Some(&r), false, "top-bottom", "png")));
+    assert_eq!(status, 200, "{packed}");
+    assert_eq!(
+        (&packed["packing"], &packed["shape"]),
+        (&json!("top-bottom"), &json!("equirect"))
+    );
+    let both = saved(&packed);
+    assert_eq!(
+        pixels(&both).2,
+        [pixels(&left).2, pixels(&right).2].concat()
+    );
+    // Brought again it tells how its eyes lie; with nothing told its ratio and its halves do.
+    let again = bring(&both, "again.png");
+    assert_eq!(
+        (&again["packing"], &again["packing_told"]),
+        (&json!("top-bottom"), &json!(true))
+    );
+    let (_, beside) = make(
+        &packed,
+        "pair",
+        Some(lay(None, true, "side-by-side", "png")),
+    );
+    let bare = saved(&beside);
+    outside(
+        "exiftool",
+        &["-q", "-overwrite_original", "-all=", text(&bare)],
+    );
+    let guessed = bring(&bare, "bare.png");
+    assert_eq!(
+        (&guessed["packing"], &guessed["packing_told"]),
+        (&json!("side-by-side"), &json!(false))
+    );
+    // It was swapped on the way: found, and mended.
+    let found = checked(&guessed);
+    assert_eq!(faults(&found), ["swapped"]);
+    let (status, mended) = make(&guessed, "mend-pair", None);
+    assert_eq!(status, 200, "{mended}");
+    let found = checked(&mended);
+    assert_eq!(faults(&found), [""; 0]);
+    // The chart: two planes, four pixels and one pixel in front.
+    let shares: f64 = found["chart"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|v| v.as_f64().unwrap())
+        .sum();
+    assert!((shares - 1.0).abs() < 1e-9, "{shares}");
+    let px = |i: usize| found["parallax_px"][i].as_f64().unwrap();
+    assert!(
+        (px(0) + 4.0).abs() < 0.2 && (px(1) + 1.0).abs() < 0.2,
+        "{found}"
+    );
+    // Four of 512 pixels all round are 2.81 degrees: 0.063 / (2 sin 1.41) = 1.28 m.
+    assert!(
+        (found["nearest_m"].as_f64().unwrap() - 1.284).abs() < 0.07,
+        "{found}"
+    );
+    // Taken apart, and through glasses.
+    let of = |picture: &Value, show: &str| {
+        make(
+            picture,
+            "of-eyes",
+            Some(json!({"show": show, "format": "png"})),
+        )
+    };
+    let (_, one) = of(&packed, "right");
+    assert_eq!(one["packing"], json!(null));
+    assert_eq!(pixels(&saved(&one)).2, pixels(&right).2);
+    let (_, glasses) = of(&packed, "full-colour");
+    let (a, c) = (pixels(&left).2, pixels(&right).2);
+    for ((p, a), c) in pixels(&saved(&glasses))
+        .2
+        .chunks(3)
+        .zip(a.chunks(3))
+        .zip(c.chunks(3))
+    {
+        assert_eq!(p, [a[0], c[1], c[2]]);
+    }
+    // Views of one OpenEXR, which tell themselves; a darker eye is found in them too.
+    let (_, views) = make(&l, "pair", Some(lay(Some(&d), false, "views", "exr")));
+    let views = bring(&saved(&views), "views.exr");
+    assert_eq!(
+        (&views["packing"], &views["packing_told"]),
+        (&json!("views"), &json!(true))
+    );
+    assert_eq!(faults(&checked(&views)), ["brightness"]);
+    // What is shown of them.
+    for show in ["left", "least-squares", "difference"] {
+        let path = format!("/api/pictures/{}/shown.jpg?show={show}", packed["id"]);
+        let shown = image::load_from_memory(&server.get(&path)).unwrap();
+        assert_eq!((shown.width(), shown.height()), (512, 256), "{show}");
+    }
+    // Refused, each with a sentence.
+    for (picture, what, body, word) in [
+        (
+            &packed,
+            "convert",
+            json!({"shape": "fisheye:180", "width": 64, "turn": [0.0, 0.0, 0.0], "kernel": "bicubic", "format": "png"}),
+            "both eyes",
+        ),
+        (
+            &l,
+            "pair",
+            lay(None, false, "top-bottom", "png"),
+            "right eye",
+        ),
+        (
+            &l,
+            "pair",
+            lay(Some(&packed), false, "top-bottom", "png"),
+            "both eyes",
+        ),
+        (&packed, "pair", lay(None, false, "views", "png"), "OpenEXR"),
+        (
+            &packed,
+            "of-eyes",
+            json!({"show": "both", "format": "png"}),
+            "neither",
+        ),
+        (&packed, "mend-pair", json!(null), ""),
+    ] {
+        let (status, told) = server.json(
+            "POST",
+            &format!("/api/pictures/{}/{what}", picture["id"]),
+            Some(body),
+        );
+        if word.is_empty() {
+            // It is good: the job says so.
+            let job = server.wait_for_job(&told["id"]);
+            assert_eq!(job["state"], "failed", "{job}");
+            continue;
+        }
+        assert!(status == 409 || status == 422, "{status} {told}");
+        assert!(told["error"].as_str().unwrap().contains(word), "{told}");
+    }
+    // An artist may say otherwise: one eye, a square.
+    let (status, told) = server.json(
+        "PUT",
+        &format!("/api/pictures/{}/eyes", packed["id"]),
+        Some(json!({"packing": "mono"})),
+    );
+    assert_eq!((status, &told["packing"]), (200, &json!(null)));
 }

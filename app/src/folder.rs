@@ -204,6 +204,11 @@ impl DataFolder {
         self.picture(id).join("screen").join("flat.jpg")
     }
 
+    /// What one eye sees of a picture of two, for the screen.
+    pub fn picture_eye(&self, id: i64, side: &str) -> PathBuf {
+        self.picture(id).join("screen").join(format!("{side}.jpg"))
+    }
+
     /// The balls under a picture.
     pub fn picture_balls(&self, id: i64) -> PathBuf {
         self.picture(id).join("screen").join("balls.jpg")

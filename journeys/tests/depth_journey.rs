@@ -188,3 +188,58 @@ fn a_pair_is_set_ordered_and_handed_over() {
         "{plan}"
     );
 }
+
+/// Two brought pictures are joined, checked with their chart, seen through glasses and laid otherwise.
+#[test]
+fn brought_eyes_are_joined_and_checked() {
+    let (folder, server, _) = with_room();
+    // Blocks that lie two pixels apart in the lower half and none in the upper.
+    let eye = |side: i64| {
+        image::RgbImage::from_fn(256, 128, |x, y| {
+            let x = i64::from(x) + side * if y > 64 { 2 } else { 0 };
+            let cell = (x.rem_euclid(256) / 3 * 73_856_093) ^ (i64::from(y) / 3 * 19_349_663);
+            image::Rgb([40 + (cell.wrapping_mul(2_654_435_761) >> 9 & 0x7f) as u8; 3])
+        })
+    };
+    let mut ids = Vec::new();
+    for (name, side) in [("left.png", 0), ("right.png", 1)] {
+        let path = folder.path().join(name);
+        eye(side).save(&path).unwrap();
+        let bytes = std::fs::read(&path).unwrap();
+        let (status, picture) = server.bring(&format!("/api/pictures?file={name}"), &bytes);
+        assert_eq!(status, 200, "{picture}");
+        ids.push(picture["id"].as_i64().unwrap());
+    }
+    runtime().block_on(async {
+        let b = Browser::open(folder.path()).await;
+        b.client.goto(&format!("{}/pictures/{}", server.address, ids[0])).await.unwrap();
+        b.press_tab("Two eyes").await;
+        b.press("Join them").await;
+        b.find("[data-testid=pair-chart]").await;
+        b.until("a good pair", "return document.querySelector('[data-testid=pair-check]').innerText.includes('Nothing was found that spoils');").await;
+        b.check_accessibility("pictures, two eyes").await;
+        b.choose("Shown as", "difference").await;
+        b.until("the difference", "return [...document.querySelectorAll('img')].some((i) => i.src.includes('show=difference') && i.complete && i.naturalWidth > 0);").await;
+        b.choose("Make", "right").await;
+        b.press("Make it").await;
+        b.until("the right eye", "return document.querySelector('h2')?.innerText.includes('right eye');").await;
+        b.press_tab("Two eyes").await;
+        b.check_accessibility("pictures, one eye").await;
+        // Said to hold both eyes, each is half of it.
+        b.choose("Eyes in it", "side-by-side").await;
+        b.find("[data-testid=taking]").await;
+        b.close().await;
+    });
+    let pictures = server.json("GET", "/api/pictures", None).1["pictures"].clone();
+    let made = pictures.as_array().unwrap();
+    assert!(
+        made.iter()
+            .any(|p| p["packing"] == "top-bottom" && p["height"] == 256),
+        "{pictures}"
+    );
+    assert!(
+        made.iter()
+            .any(|p| p["packing"] == "side-by-side" && p["packing_told"] == true),
+        "{pictures}"
+    );
+}

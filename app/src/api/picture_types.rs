@@ -1,7 +1,7 @@
 //! Pictures made elsewhere, over HTTP. The web's types are generated from these.
 
 use crate::model::pictures::BroughtPicture;
-pub use crate::work::told::pictures::{AssemblyGuess, DiagnosisInfo, SeamInfo};
+pub use crate::work::told::pictures::{AssemblyGuess, DiagnosisInfo, PairCheckInfo, SeamInfo};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -11,6 +11,14 @@ use ts_rs::TS;
 pub struct PictureShape {
     /// The shape by its name.
     pub shape: String,
+}
+
+/// How two eyes lie in a picture.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct PictureEyes {
+    /// The packing's name, `views`, or `mono` for one eye.
+    pub packing: String,
 }
 
 /// All pictures, newest first.

@@ -1,13 +1,17 @@
 //! Pictures made elsewhere over HTTP.
 
 use super::files::jpeg;
-use super::picture_types::{AssemblyGuess, DiagnosisInfo, PictureShape, Pictures, SeamInfo};
+use super::picture_types::{
+    AssemblyGuess, DiagnosisInfo, PairCheckInfo, PictureEyes, PictureShape, Pictures, SeamInfo,
+};
 use super::projects::{Length, receive};
 use super::range::RangedFile;
 use super::sent::Sent;
 use super::{Answer, Queued, Shared, blocking, queued};
-use crate::model::pictures::{AssemblyRequest, BroughtPicture, ConvertRequest};
-use crate::work::{WorkError, picture_jobs, pictures as work};
+use crate::model::pictures::{
+    AssemblyRequest, BroughtPicture, ConvertRequest, OfEyesRequest, PairRequest,
+};
+use crate::work::{WorkError, picture_jobs, picture_pairs, pictures as work};
 use dome_files::PictureFormat;
 use dome_files::limits::MAX_FILE;
 use rocket::data::Data;
@@ -19,7 +23,7 @@ use std::path::Path;
 pub(super) fn routes() -> Vec<Route> {
     routes![
         all, bring, shape, discard, convert, guess, assemble, seams, diagnosis, mend, sphere, flat,
-        balls, download
+        balls, download, eyes, shown, pair, lay, of_eyes, mend_pair
     ]
 }
 
@@ -136,4 +140,52 @@ async fn download(app: &Shared, id: i64) -> Answer<RangedFile> {
         })
     })
     .await
+}
+
+/// Says how two eyes lie in a picture.
+#[put("/pictures/<id>/eyes", data = "<eyes>")]
+async fn eyes(app: &Shared, id: i64, eyes: Sent<PictureEyes>) -> Answer<Json<BroughtPicture>> {
+    blocking(app, move |app| {
+        Ok(Json(picture_pairs::set_eyes(app, id, &eyes.packing)?))
+    })
+    .await
+}
+
+/// What is shown of two eyes on one screen.
+#[get("/pictures/<id>/shown.jpg?<show>")]
+async fn shown(app: &Shared, id: i64, show: String) -> Answer<(ContentType, Vec<u8>)> {
+    blocking(app, move |app| {
+        Ok((ContentType::JPEG, picture_pairs::shown(app, id, &show)?))
+    })
+    .await
+}
+
+/// What spoils a pair, with the chart of its parallax.
+#[get("/pictures/<id>/pair")]
+async fn pair(app: &Shared, id: i64) -> Answer<Json<PairCheckInfo>> {
+    blocking(app, move |app| {
+        Ok(Json(picture_pairs::find_faults(app, id)?))
+    })
+    .await
+}
+
+#[post("/pictures/<id>/pair", data = "<request>")]
+async fn lay(app: &Shared, id: i64, request: Sent<PairRequest>) -> Answer<Queued> {
+    blocking(app, move |app| {
+        picture_jobs::lay(app, id, request.0).map(queued)
+    })
+    .await
+}
+
+#[post("/pictures/<id>/of-eyes", data = "<request>")]
+async fn of_eyes(app: &Shared, id: i64, request: Sent<OfEyesRequest>) -> Answer<Queued> {
+    blocking(app, move |app| {
+        picture_jobs::of_eyes(app, id, request.0).map(queued)
+    })
+    .await
+}
+
+#[post("/pictures/<id>/mend-pair")]
+async fn mend_pair(app: &Shared, id: i64) -> Answer<Queued> {
+    blocking(app, move |app| picture_jobs::mend_pair(app, id).map(queued)).await
 }

@@ -2,17 +2,13 @@
 
 use super::Outcome;
 use super::pair_options::packing;
+use crate::work::pair_files::{self, Writing};
 use clap::Args;
 use dome_files::eyes_in::{self, TwoEyes};
-use dome_files::picture_file::{self, PictureSpec, eye_path};
-use dome_files::rows::Depth;
-use dome_files::{FileError, PictureFormat, views};
-use dome_imaging::anaglyph::{Anaglyph, mixed};
-use dome_imaging::pair::{Strips, packed};
+use dome_files::{FileError, PictureFormat};
+use dome_imaging::anaglyph::Anaglyph;
 use dome_imaging::pair_check::{check, mended};
-use dome_imaging::{Picture, Strip};
-use dome_optics::Shape;
-use dome_optics::rig::{Arrangement, Packing, Side};
+use dome_optics::rig::Packing;
 use std::path::{Path, PathBuf};
 
 #[derive(Args)]
@@ -123,11 +119,24 @@ pub(super) fn check_pair(args: &CheckPairArgs) -> Outcome {
             true => eyes.packing,
             false => Packing::TOP_BOTTOM,
         };
-        for file in write_pair(output, &eyes, 95, Some(packing).filter(|_| !is_exr(output)))? {
+        for file in pair_files::write_pair(
+            output,
+            &eyes,
+            writing(95),
+            Some(packing).filter(|_| !is_exr(output)),
+        )? {
             eprintln!("Mended: {}", file.display());
         }
     }
     Ok(())
+}
+
+/// Shapes are told by their ratio alone.
+fn writing(quality: u8) -> Writing {
+    Writing {
+        quality,
+        shape: None,
+    }
 }
 
 fn is_exr(path: &Path) -> bool {
@@ -140,9 +149,6 @@ fn kind(text: &str) -> Result<Anaglyph, String> {
     })
 }
 
-/// Rows of a strip; even, so that they can be squeezed.
-const ROWS: u32 = 16;
-
 /// The eyes of one file or of two.
 pub(super) fn read(inputs: &[PathBuf], packing: Option<Packing>) -> Result<TwoEyes, FileError> {
     match inputs {
@@ -152,105 +158,16 @@ pub(super) fn read(inputs: &[PathBuf], packing: Option<Packing>) -> Result<TwoEy
     }
 }
 
-fn strips(picture: &Picture) -> Strips<'_, FileError> {
-    Box::new(picture.strips(ROWS).map(|s| Ok(s.into())))
-}
-
-/// How a picture made of these eyes is written: a sphere says that it is one where it is by its ratio.
-fn spec(path: &Path, eyes: &TwoEyes, quality: u8) -> Result<PictureSpec, FileError> {
-    let [left, _] = &eyes.eyes;
-    let mut spec = PictureSpec::panorama(
-        PictureFormat::from_path(path)?,
-        left.width,
-        left.height,
-        0.0,
-    );
-    if left.width != 2 * left.height {
-        spec.shape = Shape::of_size(left.width, left.height).unwrap_or(Shape::Perspective {
-            hfov_deg: 60.0,
-            vfov_deg: None,
-            shift: [0.0; 2],
-        });
-    }
-    spec.tags.heading_deg = None;
-    spec.quality = quality;
-    spec.deep = match spec.format {
-        PictureFormat::Exr => eyes.depth == Depth::Float,
-        _ => eyes.depth != Depth::Eight,
-    };
-    Ok(spec)
-}
-
 pub(super) fn pair(args: &PairArgs) -> Outcome {
     let mut eyes = read(&args.inputs, args.from)?;
     if args.swap {
         eyes.eyes.reverse();
     }
-    let files = write_pair(&args.output, &eyes, args.quality, args.packing)?;
+    let files = pair_files::write_pair(&args.output, &eyes, writing(args.quality), args.packing)?;
     for file in files {
         println!("{}", file.display());
     }
     Ok(())
-}
-
-/// Lays two eyes into a file, or into two; without a packing as views of an .exr. Tells the files.
-fn write_pair(
-    path: &Path,
-    eyes: &TwoEyes,
-    quality: u8,
-    packing: Option<Packing>,
-) -> Result<Vec<PathBuf>, Box<dyn std::error::Error>> {
-    let spec = spec(path, eyes, quality)?;
-    let [left, right] = &eyes.eyes;
-    Ok(match packing {
-        None if spec.format == PictureFormat::Exr => {
-            let whole = PictureSpec {
-                both_eyes: true,
-                layers: views::layers_of_both(&[], spec.deep),
-                ..spec
-            };
-            let both = strips(left).zip(strips(right));
-            let both = both.map(|(a, b)| Ok(views::both(a?, b?)));
-            picture_file::write(path, &whole, both)?;
-            vec![path.to_owned()]
-        }
-        None => {
-            return Err("Only .exr holds both eyes as views; say how they lie with --packing, e.g. top-bottom.".into());
-        }
-        Some(packing) if packing.arrangement == Arrangement::Mono => {
-            return Err(
-                "A pair of one eye is none; take `owl-dome split` to get one of them.".into(),
-            );
-        }
-        Some(packing) if packing.arrangement == Arrangement::TwoFiles => {
-            let mut files = Vec::new();
-            for (side, eye) in Side::BOTH.iter().zip([left, right]) {
-                let path = eye_path(path, *side);
-                picture_file::write(&path, &spec, strips(eye))?;
-                files.push(path);
-            }
-            files
-        }
-        Some(packing) => {
-            let (width, height) = packing.file_size((left.width, left.height));
-            // What is squeezed must be even that way.
-            packing.eye_size((width, height))?;
-            let whole = PictureSpec {
-                width,
-                height,
-                packing,
-                ..spec
-            };
-            let of = |side: Side| match side {
-                Side::Left => strips(left),
-                Side::Right => strips(right),
-            };
-            let sides = packing.sides();
-            let (first, last) = (of(sides[0]), of(sides[sides.len() - 1]));
-            picture_file::write(path, &whole, packed(packing, left.height, first, last))?;
-            vec![path.to_owned()]
-        }
-    })
 }
 
 pub(super) fn split(args: &SplitArgs) -> Outcome {
@@ -262,7 +179,7 @@ pub(super) fn split(args: &SplitArgs) -> Outcome {
         );
     }
     for (path, eye) in args.output.iter().zip(&eyes.eyes) {
-        picture_file::write(path, &spec(path, &eyes, args.quality)?, strips(eye))?;
+        pair_files::write_eye(path, &eyes, eye, writing(args.quality))?;
         println!("{}", path.display());
     }
     Ok(())
@@ -270,13 +187,7 @@ pub(super) fn split(args: &SplitArgs) -> Outcome {
 
 pub(super) fn anaglyph(args: &AnaglyphArgs) -> Outcome {
     let eyes = read(&args.inputs, args.packing)?;
-    let spec = spec(&args.output, &eyes, args.quality)?;
-    let [left, right] = &eyes.eyes;
-    let strips = left.strips(ROWS).zip(right.strips(ROWS)).map(|(l, r)| {
-        let strip: Strip = mixed(&l, &r, |l, r| args.kind.of(l, r));
-        Ok(strip)
-    });
-    picture_file::write(&args.output, &spec, picture_file::plain(strips))?;
+    pair_files::write_anaglyph(&args.output, &eyes, args.kind, writing(args.quality))?;
     println!("{}", args.output.display());
     Ok(())
 }

@@ -29,6 +29,37 @@ pub struct BroughtPicture {
     pub heading_deg: f64,
     /// What it was made from, for people; empty if it was brought.
     pub made_from: String,
+    /// How two eyes lie in it, by the packing's name, or `views` of one OpenEXR; nothing of one eye.
+    #[serde(default)]
+    pub packing: Option<String>,
+    /// Whether the file or an artist told that, not its ratio and its halves.
+    #[serde(default)]
+    pub packing_told: bool,
+}
+
+/// Two eyes to be laid into one picture.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+#[ts(export, optional_fields)]
+pub struct PairRequest {
+    /// The right eye's picture, where this one is the left eye's alone.
+    #[serde(default)]
+    pub other: Option<i64>,
+    /// Whether the eyes change their places.
+    pub swap: bool,
+    /// How they lie: a packing's name, or `views` of one OpenEXR.
+    pub packing: String,
+    /// `exr`, `png`, `jpg` or `hdr`.
+    pub format: String,
+}
+
+/// One picture of two eyes: one of them, or both through coloured glasses.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct OfEyesRequest {
+    /// `left`, `right`, or the name of an anaglyph.
+    pub show: String,
+    /// `exr`, `png`, `jpg` or `hdr`.
+    pub format: String,
 }
 
 /// A conversion to order.

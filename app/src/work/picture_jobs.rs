@@ -2,6 +2,7 @@
 
 use super::convert::{self, Each, Held, Loaded, Wanted};
 use super::package::file_name;
+use super::picture_pairs::{self, Make};
 use super::pictures::{as_it_lies, diagnosed, folder_for, keep, path_of, shape_of};
 use super::running::{Ended, Running};
 use super::told::Event;
@@ -9,7 +10,9 @@ use super::told::jobs::JobInfo;
 use super::{App, Result, WorkError, diagnose};
 use crate::model::jobs::{JobKind, NewJob};
 use crate::model::kept;
-use crate::model::pictures::{AssemblyRequest, BroughtPicture, ConvertRequest};
+use crate::model::pictures::{
+    AssemblyRequest, BroughtPicture, ConvertRequest, OfEyesRequest, PairRequest,
+};
 use dome_files::faces::FaceGuess;
 use dome_files::rows::PictureRows;
 use dome_files::{PictureFormat, archive};
@@ -40,6 +43,15 @@ enum Task {
     Assemble { request: AssemblyRequest },
     /// A picture without its fault, found against another one if that is given.
     Mend { picture: i64, against: Option<i64> },
+    /// Two eyes laid into one file.
+    Lay { picture: i64, request: PairRequest },
+    /// One picture of two eyes.
+    OfEyes {
+        picture: i64,
+        request: OfEyesRequest,
+    },
+    /// A pair without what spoils it.
+    MendPair { picture: i64 },
 }
 
 /// How a picture is made from what is read.
@@ -81,6 +93,7 @@ fn size_of_result(from: Shape, width: u32, to: Shape, asked: u32) -> Result<Pict
 
 fn conversion(app: &App, id: i64, request: &ConvertRequest) -> Result<(BroughtPicture, Plan)> {
     let from = app.store.picture(id)?;
+    picture_pairs::one_eye_only(&from)?;
     let shape = shape_of(&from)?;
     let to: Shape = request.shape.parse()?;
     let size = size_of_result(shape, from.width, to, request.width)?;
@@ -117,6 +130,7 @@ fn assembly(app: &App, request: &AssemblyRequest) -> Result<(FaceGuess, CubeLayo
     for (to, choice) in files.iter_mut().zip(&request.faces) {
         if let Some(id) = choice.picture {
             let picture = app.store.picture(id)?;
+            picture_pairs::one_eye_only(&picture)?;
             if side.is_none() {
                 name = format!("{} sphere", common_name(&picture.file));
             }
@@ -240,6 +254,33 @@ pub fn mend(app: &App, id: i64, against: Option<i64>) -> Result<JobInfo> {
     queue(app, JobKind::Mending, what, pixels, &task)
 }
 
+/// Orders two eyes laid into one file.
+pub fn lay(app: &App, id: i64, request: PairRequest) -> Result<JobInfo> {
+    let plan = picture_pairs::plan(app, id, &Make::Laid(&request))?;
+    let task = Task::Lay {
+        picture: id,
+        request,
+    };
+    queue(app, JobKind::Conversion, plan.made_from, plan.pixels, &task)
+}
+
+/// Orders one picture of two eyes.
+pub fn of_eyes(app: &App, id: i64, request: OfEyesRequest) -> Result<JobInfo> {
+    let plan = picture_pairs::plan(app, id, &Make::Of(&request))?;
+    let task = Task::OfEyes {
+        picture: id,
+        request,
+    };
+    queue(app, JobKind::Conversion, plan.made_from, plan.pixels, &task)
+}
+
+/// Orders a pair without what spoils it.
+pub fn mend_pair(app: &App, id: i64) -> Result<JobInfo> {
+    let plan = picture_pairs::plan(app, id, &Make::Mended)?;
+    let task = Task::MendPair { picture: id };
+    queue(app, JobKind::Mending, plan.made_from, plan.pixels, &task)
+}
+
 fn mended(from: &BroughtPicture, fault: &str) -> String {
     format!("{}, mended: {fault}", from.file)
 }
@@ -272,6 +313,22 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
                 return Ok(Ended::Stopped);
             };
             mended
+        }
+        Task::Lay { picture, .. } | Task::OfEyes { picture, .. } | Task::MendPair { picture } => {
+            let (app, picture, folder) = (Arc::clone(app), *picture, folder.clone());
+            let task = task.clone();
+            let made = running.unless_stopped(move || {
+                let make = match &task {
+                    Task::Lay { request, .. } => Make::Laid(request),
+                    Task::OfEyes { request, .. } => Make::Of(request),
+                    _ => Make::Mended,
+                };
+                picture_pairs::make(&app, (id, picture), &make, &folder)
+            });
+            let Some(made) = made else {
+                return Ok(Ended::Stopped);
+            };
+            made
         }
     }?;
     keep(app, &made, &mut |share| {

@@ -5,7 +5,7 @@ use super::package::file_name;
 use super::screen::{DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
 use super::told::Event;
 use super::told::pictures::{AssemblyGuess, DiagnosisInfo, SeamInfo};
-use super::{App, Result, WorkError, diagnose};
+use super::{App, Result, WorkError, diagnose, picture_pairs};
 use crate::folder::remove;
 use crate::model::pictures::BroughtPicture;
 use dome_files::faces::{self, FaceGuess};
@@ -65,6 +65,7 @@ fn load(app: &App, picture: &BroughtPicture) -> Result<Loaded> {
 }
 
 fn load_while(app: &App, picture: &BroughtPicture, each: &mut Each) -> Result<Loaded> {
+    picture_pairs::one_eye_only(picture)?;
     convert::load_any(&[path_of(app, picture)], Some(shape_of(picture)?), each)
 }
 
@@ -103,6 +104,8 @@ fn taken_in(app: &App, id: i64, upload: &Path, file: &str) -> Result<BroughtPict
         ..as_it_lies(id, name, &path, &rows)
     };
     drop(rows);
+    let small = smaller(&path, FLAT_WIDTH, &mut |_| true)?;
+    let picture = picture_pairs::with_eyes(picture, &path, &small);
     keep(app, &picture, &mut |_| true)?;
     Ok(picture)
 }
@@ -121,6 +124,8 @@ pub(super) fn as_it_lies(id: i64, file: String, path: &Path, rows: &PictureRows)
         heading_deg: rows.heading_deg.unwrap_or(0.0),
         file,
         made_from: String::new(),
+        packing: None,
+        packing_told: false,
     }
 }
 
@@ -149,6 +154,9 @@ fn draw(app: &App, picture: &BroughtPicture, each: &mut Each) -> Result<()> {
     if !is_faces(picture) {
         let flat = smaller(&path_of(app, picture), FLAT_WIDTH, each)?;
         save_jpeg(&app.folder.picture_flat(picture.id), &flat)?;
+    }
+    if picture.packing.is_some() {
+        return picture_pairs::draw_eyes(app, picture);
     }
     let sphere = app.folder.picture_sphere(picture.id);
     let Ok(shape) = shape_of(picture) else {
@@ -199,8 +207,16 @@ fn stacked(picture: &BroughtPicture) -> u32 {
 pub fn set_shape(app: &App, id: i64, shape: &str) -> Result<BroughtPicture> {
     let mut picture = app.store.picture(id)?;
     let shape: Shape = shape.parse()?;
-    shape.size(Some(picture.width), Some(stacked(&picture)))?;
-    picture.shape = Some(shape.fitted(picture.width, picture.height).to_string());
+    let (width, height) = match picture.packing {
+        Some(_) => picture_pairs::eye_size(&picture)?,
+        None => (picture.width, stacked(&picture)),
+    };
+    shape.size(Some(width), Some(height))?;
+    let height = match picture.packing {
+        Some(_) => height,
+        None => picture.height,
+    };
+    picture.shape = Some(shape.fitted(width, height).to_string());
     picture.shape_told = true;
     keep(app, &picture, &mut |_| true)?;
     app.tell(Event::Pictures);
@@ -293,6 +309,7 @@ pub(super) fn diagnosed(
     against: Option<i64>,
 ) -> Result<(dome_imaging::diagnosis::Flat, Depth, DiagnosisInfo, Fault)> {
     let picture = app.store.picture(id)?;
+    picture_pairs::one_eye_only(&picture)?;
     let (flat, depth, _memory) = diagnose::read(&path_of(app, &picture))?;
     let reference = against
         .map(|other| {

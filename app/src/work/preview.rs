@@ -180,7 +180,8 @@ fn quick_picture(
     Ok(at_once(|| quick::picture(&scene, &light, eye, size, rays)))
 }
 
-fn screen_jpeg(picture: &Picture, tone: &Tone, quality: u8) -> Result<Vec<u8>> {
+/// A picture as the screen shows it with a tone, as JPEG in memory.
+pub fn screen_jpeg(picture: &Picture, tone: &Tone, quality: u8) -> Result<Vec<u8>> {
     let rgb = tone.to_srgb8(&picture.samples);
     Ok(jpeg::encode_small(
         picture.width,

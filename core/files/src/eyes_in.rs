@@ -148,15 +148,27 @@ pub fn of_one(path: &Path, packing: Option<Packing>) -> Result<TwoEyes> {
 
 /// Halves that are more alike than this are two eyes.
 const ALIKE: f64 = 0.6;
+/// And more than this, they are even if nobody says so.
+const MUCH_ALIKE: f64 = 0.9;
 
-/// How two eyes lie in a picture, by its ratio and by how alike its halves are. Nothing where it cannot be told.
+/// How two eyes lie in a picture that is said to hold them, by its ratio and by how alike its halves are. Nothing where it
+/// cannot be told.
 pub fn guessed(picture: &Picture) -> Option<Packing> {
+    guessed_if(picture, ALIKE)
+}
+
+/// The same of a picture that may as well be of one eye: only what is hardly anything else is taken for two.
+pub fn likely(picture: &Picture) -> Option<Packing> {
+    guessed_if(picture, MUCH_ALIKE)
+}
+
+fn guessed_if(picture: &Picture, least: f64) -> Option<Packing> {
     let ratio = f64::from(picture.width) / f64::from(picture.height.max(1));
     let near = |wanted: f64| (ratio / wanted - 1.0).abs() < 0.02;
     // Halves of a pair are much alike, halves of one picture are not.
     let alike = |packing: Packing| {
         packing.eye_size((picture.width, picture.height)).is_ok()
-            && likeness(picture, packing) > ALIKE
+            && likeness(picture, packing) > least
     };
     let squeezed = |p: Packing| Packing {
         squeezed: true,
@@ -193,7 +205,7 @@ fn likeness(picture: &Picture, packing: Packing) -> f64 {
     const DOWN: u32 = 12;
     let mean = |x0: u32, y0: u32, i: u32, j: u32| -> f64 {
         let mut sum = 0.0;
-        const POINTS: u32 = 6;
+        const POINTS: u32 = 16;
         for a in 0..POINTS * POINTS {
             let at = |k: u32, n: u32, of: u32| {
                 ((u64::from(k) * u64::from(POINTS) * 2 + 1 + 2 * u64::from(n)) * u64::from(of)

@@ -153,6 +153,13 @@ impl PictureSpec {
     }
 }
 
+/// How eyes lie by the words of a file, and the shape of each: what [`PictureSpec::layout`] wrote; nothing of other words.
+pub fn layout_told(words: &str) -> Option<(Packing, Shape)> {
+    let (packing, rest) = words.strip_prefix("Stereo ")?.split_once(": ")?;
+    let shape = rest.rsplit_once("each eye is ")?.1.strip_suffix('.')?;
+    Some((packing.parse().ok()?, shape.parse().ok()?))
+}
+
 /// The file of one eye of two files: `OUT-left.jpg` for `OUT.jpg`.
 pub fn eye_path(path: &Path, side: dome_optics::rig::Side) -> PathBuf {
     face_path(path, side.name())

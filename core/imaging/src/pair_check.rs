@@ -85,6 +85,10 @@ pub struct PairReport {
     pub matched: usize,
     /// Parallax of the nearest and the farthest fiftieth of the places, pixels: below 0 in front of zero parallax.
     pub parallax: Option<[f32; 2]>,
+    /// Parallax of every place, pixels, from the nearest to the farthest.
+    pub places: Vec<f32>,
+    /// The largest that is comfortable, pixels.
+    pub most: f32,
 }
 
 /// Fewer places say nothing.
@@ -116,7 +120,10 @@ pub fn check(left: &Picture, right: &Picture, round: bool) -> PairReport {
         findings: Vec::new(),
         matched: found.len(),
         parallax: None,
+        places: Vec::new(),
+        most: left.width as f32 * if round { MOST_ROUND } else { MOST_FLAT },
     };
+    let most = report.most;
     let mut tell = |fault, confidence: f32| {
         report.findings.push(PairFinding {
             fault,
@@ -161,13 +168,13 @@ pub fn check(left: &Picture, right: &Picture, round: bool) -> PairReport {
     across.sort_by(f32::total_cmp);
     let at = |share: f32| across[((across.len() - 1) as f32 * share) as usize];
     let (farthest, nearest) = (at(0.02), at(0.98));
-    let most = left.width as f32 * if round { MOST_ROUND } else { MOST_FLAT };
     let largest = nearest.abs().max(farthest.abs());
     if largest > most {
         tell(PairFault::OverBudget(largest), (largest / most - 1.0) * 2.0);
     }
     // Positive in the match is in front; parallax is told the other way round.
     report.parallax = Some([-nearest, -farthest]);
+    report.places = across.into_iter().rev().map(|a| -a).collect();
     report
 }
 

@@ -19,6 +19,9 @@ import type { DepthRequest } from "../generated/DepthRequest";
 import type { DiagnosisInfo } from "../generated/DiagnosisInfo";
 import type { FloorInfo } from "../generated/FloorInfo";
 import type { JobChange } from "../generated/JobChange";
+import type { OfEyesRequest } from "../generated/OfEyesRequest";
+import type { PairCheckInfo } from "../generated/PairCheckInfo";
+import type { PairRequest } from "../generated/PairRequest";
 import type { FramedCamera } from "../generated/FramedCamera";
 import type { JobInfo } from "../generated/JobInfo";
 import type { LightInfo } from "../generated/LightInfo";
@@ -211,6 +214,12 @@ export const api = {
   seams: (id: number) => json<SeamInfo[]>("GET", `/pictures/${id}/seams`),
   diagnosis: (id: number, against: number | null) =>
     json<DiagnosisInfo>("GET", `/pictures/${id}/diagnosis${against === null ? "" : `?against=${against}`}`),
+  setPictureEyes: (id: number, packing: string) =>
+    json<BroughtPicture>("PUT", `/pictures/${id}/eyes`, { packing }),
+  checkPair: (id: number) => json<PairCheckInfo>("GET", `/pictures/${id}/pair`),
+  layPair: (id: number, body: PairRequest) => json<JobInfo>("POST", `/pictures/${id}/pair`, body),
+  ofEyes: (id: number, body: OfEyesRequest) => json<JobInfo>("POST", `/pictures/${id}/of-eyes`, body),
+  mendPair: (id: number) => json<JobInfo>("POST", `/pictures/${id}/mend-pair`),
   mendPicture: (id: number, against: number | null) =>
     json<JobInfo>("POST", `/pictures/${id}/mend${against === null ? "" : `?against=${against}`}`),
   live: async (project: number, body: PreviewRequest, signal: AbortSignal): Promise<LivePicture> => {

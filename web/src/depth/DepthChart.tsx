@@ -5,9 +5,9 @@ import type { Project } from "../generated/Project";
 import type { Rig } from "../generated/Rig";
 import type { Viewpoint } from "../generated/Viewpoint";
 import { length } from "../parts/units";
+import { ChartBars } from "./ChartBars";
 
 const TICKS = [0.25, 0.5, 0.75, 1, 1.5, 2, 3, 5, 10, 30];
-const HEIGHT = 100;
 /** Farthest that zero parallax is put, metres; it stands for infinity where a number must be told. */
 const FARTHEST = 100_000;
 
@@ -36,8 +36,6 @@ export function DepthChart({
   const [held, setHeld] = useState<{ plane: Plane; metres: number } | null>(null);
   /** Near is at the left, infinity at the right edge, 0 to 100. */
   const at = (metres: number | null) => (metres === null ? 100 : Math.max(0, 100 * (1 - 1 / metres / end)));
-  const most = Math.max(...depth.chart, 1e-6);
-  const bar = 100 / depth.chart.length;
   const flat = rig.kind === "flat";
   const { nearest, farthest, zero } = depth.planes_m;
   const distance = (e: PointerEvent): number => {
@@ -120,43 +118,8 @@ export function DepthChart({
       data-testid="depth-chart"
     >
       <div className="relative min-h-24 flex-1 overflow-hidden rounded-md border border-base-300" data-chart>
-        <svg
-          viewBox={`0 0 100 ${HEIGHT}`}
-          preserveAspectRatio="none"
-          className="absolute inset-0 size-full"
-          aria-hidden="true"
-        >
-          {/* What is comfortable, and what is not. */}
-          <rect x="0" y="0" width={at(nearest)} height={HEIGHT} className="fill-warning/20" />
-          <rect
-            x={at(nearest)}
-            y="0"
-            width={Math.max(0, at(farthest) - at(nearest))}
-            height={HEIGHT}
-            className="fill-success/15"
-          />
-          <rect
-            x={at(farthest)}
-            y="0"
-            width={100 - at(farthest)}
-            height={HEIGHT}
-            className="fill-warning/20"
-          />
-          {depth.chart.map((share, i) => {
-            const tall = Math.sqrt(share / most) * (HEIGHT * 0.78);
-            // The first step is the farthest.
-            return (
-              <rect
-                key={i}
-                x={100 - (i + 1) * bar}
-                y={HEIGHT - tall}
-                width={bar}
-                height={tall}
-                className="fill-secondary/70"
-              />
-            );
-          })}
-        </svg>
+        {/* The first share is the farthest. */}
+        <ChartBars shares={depth.chart.toReversed()} near={at(nearest)} far={at(farthest)} />
         {zero !== null && rig.kind !== "off" && handle("zero parallax", zero, "text-primary", onConverge)}
         {flat && plane("nearest", nearest)}
         {flat && plane("farthest", farthest)}

@@ -1,4 +1,4 @@
-import { useEffect, useState, type ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import type { DepthInfo } from "../generated/DepthInfo";
 import type { OffenderInfo } from "../generated/OffenderInfo";
 import type { Project } from "../generated/Project";
@@ -14,27 +14,12 @@ import { FrameView } from "./FrameView";
 import { LookoutPair } from "./LookoutPair";
 import { PlanesOnPaper } from "./PlanesOnPaper";
 import { useStrain } from "./useStrain";
+import { calm, useTurn } from "./useTurn";
 import { GUIDES, type Guide } from "./guides";
 import { SHOWN, shownWords, type Shown } from "./shown";
 
 /** Most names that are written on a picture. */
 const NAMED = 10;
-/** How long each eye is shown when they take turns, milliseconds. */
-const TURN = 450;
-
-const calm = () => window.matchMedia("(prefers-reduced-motion: reduce)").matches;
-
-/** Which eye has its turn, where both are shown one after the other. */
-function useTurn(on: boolean): "left" | "right" {
-  const [right, setRight] = useState(false);
-  useEffect(() => {
-    if (!on) return;
-    const timer = setInterval(() => setRight((r) => !r), TURN);
-    return () => clearInterval(timer);
-  }, [on]);
-  return on && right ? "right" : "left";
-}
-
 /** What the eyes see: the Horizon of a panoramic pair, or the frame of a flat one. */
 export function PairView({
   project,

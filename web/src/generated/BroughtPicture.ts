@@ -47,4 +47,12 @@ heading_deg: number,
 /**
  * What it was made from, for people; empty if it was brought.
  */
-made_from: string, };
+made_from: string, 
+/**
+ * How two eyes lie in it, by the packing's name, or `views` of one OpenEXR; nothing of one eye.
+ */
+packing: string | null, 
+/**
+ * Whether the file or an artist told that, not its ratio and its halves.
+ */
+packing_told: boolean, };

@@ -22,7 +22,7 @@ interface Props {
 }
 
 const about = (p: BroughtPicture) =>
-  `${p.width} × ${p.height} px · ${p.shape ? shapeName(p.shape) : "shape not known"}`;
+  `${p.width} × ${p.height} px · ${p.packing ? "both eyes, " : ""}${p.shape ? shapeName(p.shape) : "shape not known"}`;
 
 /** All pictures, newest first, and above them what is being made. */
 export function PictureList({ pictures, jobs, unreadable, chosen, picked, onPick, onChoose }: Props) {

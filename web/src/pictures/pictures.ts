@@ -4,10 +4,11 @@ import type { BroughtPicture } from "../generated/BroughtPicture";
 export const FACES = ["left", "front", "right", "back", "up", "down"] as const;
 
 /** What may be done with a picture. */
-export const TOOLS = ["convert", "seams", "diagnosis", "balls"] as const;
+export const TOOLS = ["convert", "eyes", "seams", "diagnosis", "balls"] as const;
 export type Tool = (typeof TOOLS)[number];
 export const TOOL_NAMES: Record<Tool, string> = {
   convert: "Convert",
+  eyes: "Two eyes",
   seams: "Seams",
   diagnosis: "Diagnosis",
   balls: "Light test on balls",
@@ -28,7 +29,7 @@ export const isFaces = (p: BroughtPicture): boolean => p.shape?.startsWith("cube
 
 /** The picture unrolled to a sphere; asked for anew when its shape changes. */
 export const sphereOf = (p: BroughtPicture): string =>
-  `/api/pictures/${p.id}/sphere.jpg?${encodeURIComponent(p.shape ?? "")}`;
+  `/api/pictures/${p.id}/sphere.jpg?${encodeURIComponent(`${p.shape ?? ""} ${p.packing ?? ""}`)}`;
 
 /** The picture as it is. */
 export const flatOf = (p: BroughtPicture): string =>

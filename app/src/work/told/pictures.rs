@@ -50,3 +50,41 @@ pub struct DiagnosisInfo {
     /// Whether it can be mended.
     pub can_mend: bool,
 }
+
+/// Something that spoils a pair.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct PairFindingInfo {
+    /// A name for programs.
+    pub fault: String,
+    /// How sure, 0 to 1.
+    pub confidence: f64,
+    /// One sentence for people.
+    pub what: String,
+    /// Whether it can be mended.
+    pub can_mend: bool,
+}
+
+/// What was found about a pair.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct PairCheckInfo {
+    /// What spoils it.
+    pub findings: Vec<PairFindingInfo>,
+    /// Places of the left eye's picture that were found again in the right eye's.
+    pub matched: usize,
+    /// Parallax of the nearest and the farthest fiftieth of them, pixels; below 0 in front of zero parallax.
+    pub parallax_px: Option<[f64; 2]>,
+    /// Width of each eye, pixels.
+    pub width: u32,
+    /// Whether both are whole spheres.
+    pub round: bool,
+    /// The largest parallax that is comfortable, pixels.
+    pub most_px: f64,
+    /// Where the chart begins, at its near end, and where it ends, pixels of parallax.
+    pub chart_px: [f64; 2],
+    /// Shares of the places in even steps of parallax, from near to far.
+    pub chart: Vec<f64>,
+    /// Of spheres: how far away the nearest lies for parallel eyes 63 mm apart, metres.
+    pub nearest_m: Option<f64>,
+}
