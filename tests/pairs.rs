@@ -158,6 +158,15 @@ fn depth_is_told_over_http() {
         told["picked"]
     );
     assert!((told["very_nearest_m"].as_f64().unwrap() - 1.5).abs() < 0.02);
+    // The same alone, as the pointer asks; beyond the picture nothing is asked.
+    let at = |pick: Value| {
+        let body = json!({"pose": pose, "rig": {"kind": "panoramic"}, "pick": pick});
+        server
+            .json("POST", &format!("/api/projects/{id}/depth-at"), Some(body))
+            .1
+    };
+    assert_eq!(at(json!([0.5, 0.5])), told["picked"]);
+    assert_eq!(at(json!(null)), json!(null));
     let flat = json!({"kind": "flat", "separation_m": 0.065,
         "flat": {"converge_m": 2.0, "budget": {"rule": "own", "own_px": 40.0, "percent": 100.0, "front_percent": 50.0}}});
     let (_, told) =

@@ -107,6 +107,8 @@ fn a_pair_is_set_ordered_and_handed_over() {
         b.fill("Seen from", "3").await;
         b.until("the screen", "return document.querySelector('[data-testid=on-screen]')?.innerText.includes('Roundness');").await;
         let (x, y) = b.middle("[data-testid=frame] button").await;
+        b.point((x + 3, y)).await;
+        b.until("what lies there", "return document.querySelector('[data-testid=under]')?.innerText.includes(' px, click to pick');").await;
         b.click((x, y)).await;
         b.find("[data-testid=picked-depth]").await;
         b.press("Put zero parallax here").await;

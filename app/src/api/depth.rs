@@ -5,7 +5,7 @@ use super::{Answer, Shared, blocking};
 use crate::model::rigs::RigKind;
 use crate::work::asked::DepthRequest;
 use crate::work::depth::Deep;
-use crate::work::told::depth::{DepthInfo, FramedCamera};
+use crate::work::told::depth::{DepthInfo, FramedCamera, PickedDepth};
 use crate::work::{Result, WorkError, at_once, cameras as framed};
 use dome_optics::PanoramaSize;
 use rocket::http::ContentType;
@@ -13,7 +13,7 @@ use rocket::serde::json::Json;
 use rocket::{Route, get, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![depth, strain, plan, cameras]
+    routes![depth, depth_at, strain, plan, cameras]
 }
 
 #[post("/projects/<id>/depth", data = "<request>")]
@@ -30,6 +30,22 @@ async fn depth(app: &Shared, id: i64, request: Sent<DepthRequest>) -> Answer<Jso
                 ..deep.told()
             }))
         })
+    })
+    .await
+}
+
+/// What lies at a place of the picture alone: quick enough to follow the pointer.
+#[post("/projects/<id>/depth-at", data = "<request>")]
+async fn depth_at(
+    app: &Shared,
+    id: i64,
+    request: Sent<DepthRequest>,
+) -> Answer<Json<Option<PickedDepth>>> {
+    blocking(app, move |app| {
+        checked(&request)?;
+        let scene = app.scenes.get(app, id)?;
+        let deep = Deep::at_one_place(&scene, &request.pose, &request.rig);
+        Ok(Json(request.pick.and_then(|place| deep.pick(place))))
     })
     .await
 }

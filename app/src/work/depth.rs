@@ -63,6 +63,21 @@ impl<'a> Deep<'a> {
         }
     }
 
+    /// The same without looking at everything: for what lies at one place.
+    pub fn at_one_place(scene: &'a Scene, pose: &Pose, rig: &'a Rig) -> Self {
+        let mut pose = *pose;
+        if rig.kind == RigKind::Flat {
+            pose.pitch_deg = rig.flat.pitch_deg;
+        }
+        Self {
+            scene,
+            pose,
+            rig,
+            depths: Depths::default(),
+            titles: Vec::new(),
+        }
+    }
+
     /// The same with the rig's titles where they stand.
     pub fn with_titles(mut self, app: &App) -> Result<Self> {
         self.titles = titles::stands(app, &self.pose, self.rig)?;

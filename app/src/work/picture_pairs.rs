@@ -151,8 +151,8 @@ pub(super) fn draw_eyes(app: &App, picture: &BroughtPicture) -> Result<()> {
             shape: Some(shape),
         };
         pair_files::write_eye(&alone, &eyes, eye, writing)?;
-        let sphere =
-            convert::load_any(&[alone.clone()], Some(shape), &mut |_| true).and_then(|loaded| {
+        let sphere = convert::load_any(std::slice::from_ref(&alone), Some(shape), &mut |_| true)
+            .and_then(|loaded| {
                 let natural = convert::natural_size(shape, eye.width, Shape::Equirect)?;
                 let width = natural.width().min(DISPLAY_WIDTH) & !1;
                 Ok(convert::sphere(&loaded, width.max(4)))

@@ -135,7 +135,7 @@ impl Deep<'_> {
                 }
                 let opacity = match lies[i as usize] {
                     Lies::Near => TINT,
-                    Lies::Far if (x + y) / STRIPE % 2 == 0 => TINT,
+                    Lies::Far if ((x + y) / STRIPE).is_multiple_of(2) => TINT,
                     _ => 0,
                 };
                 [AMBER[0], AMBER[1], AMBER[2], opacity]

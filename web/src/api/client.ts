@@ -21,6 +21,7 @@ import type { FloorInfo } from "../generated/FloorInfo";
 import type { JobChange } from "../generated/JobChange";
 import type { OfEyesRequest } from "../generated/OfEyesRequest";
 import type { PairCheckInfo } from "../generated/PairCheckInfo";
+import type { PickedDepth } from "../generated/PickedDepth";
 import type { PairRequest } from "../generated/PairRequest";
 import type { FramedCamera } from "../generated/FramedCamera";
 import type { JobInfo } from "../generated/JobInfo";
@@ -138,6 +139,8 @@ export const api = {
   planPicture: (project: number, cut: Cut, area: Area, width: number, version: string) =>
     `/api/projects/${project}/${cutQuery(cut, ".png")}&${areaQuery(area)}&width=${width}&v=${version}`,
   depth: (project: number, body: DepthRequest) => json<DepthInfo>("POST", `/projects/${project}/depth`, body),
+  depthAt: (project: number, body: DepthRequest) =>
+    json<PickedDepth | null>("POST", `/projects/${project}/depth-at`, body),
   /** Where things are too near for two eyes, as a picture: brighter where they are nearer; of a flat pair its planes of depth. */
   strain: async (project: number, body: DepthRequest): Promise<Blob> =>
     (await request("POST", `/projects/${project}/strain.png`, body)).blob(),

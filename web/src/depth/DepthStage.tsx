@@ -37,10 +37,7 @@ export function DepthStage({ project }: { project: Project }) {
   const set = (part: Partial<Rig>, end = true) => change({ ...rig, ...part }, end);
   const pick = (place: [number, number]) => {
     setProblem(null);
-    api
-      .depth(project.id, { pose: viewpoint.pose, rig, pick: place })
-      .then((told) => setPicked(told.picked))
-      .catch(setProblem);
+    api.depthAt(project.id, { pose: viewpoint.pose, rig, pick: place }).then(setPicked).catch(setProblem);
   };
   /** Zero parallax at a distance, of whichever kind the pair is. */
   const converge = (to: number, end = true) =>

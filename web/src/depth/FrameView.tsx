@@ -1,7 +1,7 @@
-import type { ReactNode } from "react";
+import type { MouseEvent, ReactNode } from "react";
 import type { Rig } from "../generated/Rig";
 import { LevelSign, colours, type HorizonMark } from "../stand/HorizonMarks";
-import type { Guide } from "./guides";
+import { MASKS, type Guide } from "./guides";
 
 /** Boxes and lines of a guide, in percent of the frame. */
 function lines(guide: Guide, ratio: number): ReactNode {
@@ -25,13 +25,17 @@ function lines(guide: Guide, ratio: number): ReactNode {
     );
   // Action and title areas of SMPTE ST 2046-1, from memory.
   if (guide === "safe") return [93, 90].map(box);
-  if (guide === "wide") {
-    const height = Math.min(100, (ratio / 2.39) * 100);
-    const edge = (100 - height) / 2;
+  const masked = MASKS[guide];
+  if (masked !== undefined) {
+    // Whichever way the picture is larger than its mask, the rest is dark.
+    const [across, down] = [Math.min(100, (masked / ratio) * 100), Math.min(100, (ratio / masked) * 100)];
+    const [x, y] = [(100 - across) / 2, (100 - down) / 2];
     return (
       <g fill="#000" fillOpacity="0.55" stroke="none">
-        <rect x="0" y="0" width="100" height={edge} />
-        <rect x="0" y={100 - edge} width="100" height={edge} />
+        <rect x="0" y="0" width="100" height={y} />
+        <rect x="0" y={100 - y} width="100" height={y} />
+        <rect x="0" y="0" width={x} height="100" />
+        <rect x={100 - x} y="0" width={x} height="100" />
       </g>
     );
   }
@@ -55,6 +59,7 @@ export function FrameView({
   marks,
   note,
   onPick,
+  onHover,
 }: {
   picture: string | null;
   /** The planes of depth over it. */
@@ -64,7 +69,13 @@ export function FrameView({
   marks: FrameMark[];
   note: ReactNode;
   onPick: ((place: [number, number]) => void) | undefined;
+  onHover: (place: [number, number] | null) => void;
 }) {
+  /** Where the pointer is, 0 to 1 to the right and down. */
+  const placeOf = (e: MouseEvent<HTMLElement>): [number, number] => {
+    const box = e.currentTarget.getBoundingClientRect();
+    return [(e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height];
+  };
   const { ratio } = rig.flat;
   return (
     <figure
@@ -80,9 +91,10 @@ export function FrameView({
           onClick={(e) => {
             // By the keyboard there is no place.
             if (e.detail === 0) return onPick?.([0.5, 0.5]);
-            const box = e.currentTarget.getBoundingClientRect();
-            onPick?.([(e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height]);
+            onPick?.(placeOf(e));
           }}
+          onMouseMove={(e) => onHover(placeOf(e))}
+          onMouseLeave={() => onHover(null)}
         >
           {picture && (
             <img

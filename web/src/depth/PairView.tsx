@@ -1,12 +1,16 @@
 import { useState, type ReactNode } from "react";
 import type { DepthInfo } from "../generated/DepthInfo";
+import { api } from "../api/client";
 import type { OffenderInfo } from "../generated/OffenderInfo";
+import type { PickedDepth } from "../generated/PickedDepth";
+import type { Pose } from "../generated/Pose";
 import type { Project } from "../generated/Project";
 import type { Rig } from "../generated/Rig";
 import type { Viewpoint } from "../generated/Viewpoint";
 import { Choice } from "../parts/Choice";
 import { Problem } from "../parts/Problem";
-import { degrees, wrapHeading } from "../parts/units";
+import { useLatest } from "../parts/useLatest";
+import { degrees, length, wrapHeading } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
 import { HorizonMarks, type HorizonMark } from "../stand/HorizonMarks";
@@ -50,6 +54,11 @@ export function PairView({
   const flat = rig.kind === "flat";
   const layer = useStrain(project, viewpoint, rig, two && (flat ? planes : comfort) && !moving);
   const shown: Shown = !two ? "left" : wanted === "lookouts" && rig.kind === "flat" ? "left" : wanted;
+  const under = useLatest<[Pose, Rig, [number, number]], PickedDepth | null>(
+    hover && two ? [viewpoint.pose, rig, hover] : null,
+    ([pose, rig, pick]) => api.depthAt(project.id, { pose, rig, pick }),
+    60,
+  );
   const turn = useTurn(shown === "flicker");
   const live = useLivePicture(project.id, viewpoint.pose, project.settings, {
     moving,
@@ -76,8 +85,15 @@ export function PairView({
       {shown !== "paper" &&
         (live.samples ? `Live, ${live.samples} of ${live.enough} samples` : "Preparing the light")}
       {two && `${shown === "paper" ? "" : " · "}${shownWords(shown, rig)}`}
-      {hover &&
-        ` · ${degrees(wrapHeading(pose.heading_deg + (hover[0] - 0.5) * 360))} / ${degrees((0.5 - hover[1]) * 180)}, click to pick`}
+      {hover && (
+        <span data-testid="under">
+          {!flat &&
+            ` · ${degrees(wrapHeading(pose.heading_deg + (hover[0] - 0.5) * 360))} / ${degrees((0.5 - hover[1]) * 180)}`}
+          {under.value &&
+            ` · ${under.value.object} at ${length(under.value.distance_m)}${under.value.degrees === null ? "" : `, ${under.value.degrees.toFixed(2)}°`}${under.value.px === null ? "" : `, ${under.value.px.toFixed(1)} px`}`}
+          , click to pick
+        </span>
+      )}
     </span>
   );
   const close = rig.kind === "panoramic" ? rig.close_deg : null;
@@ -140,6 +156,7 @@ export function PairView({
           marks={framed}
           note={note}
           onPick={onPick}
+          onHover={setHover}
         />
       ) : (
         <Horizon
