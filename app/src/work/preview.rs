@@ -18,6 +18,7 @@ use dome_trace::preview::{ENOUGH, LiveView, Preview};
 use dome_trace::quick;
 use dome_trace::render::Hold;
 use glam::DVec3;
+use rayon::prelude::*;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
@@ -160,24 +161,30 @@ pub fn quick_jpeg(
     (width, rays): (u32, u32),
 ) -> Result<Vec<u8>> {
     let size = PanoramaSize::from_width(width.min(MAX_QUICK))?;
-    let picture = quick_picture(app, project, settings, &eye(pose), size.into(), rays)?;
+    let eyes: [Box<dyn Eye>; 1] = [Box::new(eye(pose))];
+    let mut pictures = quick_pictures(app, project, settings, &eyes, (size.into(), rays))?;
+    let picture = pictures.pop().unwrap_or_else(|| Picture::black(1, 1));
     screen_jpeg(&picture, &SCREEN_TONE, 85)
 }
 
-fn quick_picture(
+/// The quick pictures of some eyes, all at the same time: no thread waits for another eye's last rows.
+fn quick_pictures(
     app: &App,
     project: i64,
     settings: &SceneSettings,
-    eye: &dyn Eye,
-    size: PictureSize,
-    rays: u32,
-) -> Result<Picture> {
+    eyes: &[Box<dyn Eye>],
+    (size, rays): (PictureSize, u32),
+) -> Result<Vec<Picture>> {
     app.previews.hurries.fetch_add(1, Ordering::Relaxed);
     let scene = app.scenes.get_as(app, project, settings)?;
     let light = app.scenes.light(app, project, settings, true)?;
     let running = app.jobs.rendering();
     let _hold = running.as_ref().and_then(|r| app.previews.hold(r));
-    Ok(at_once(|| quick::picture(&scene, &light, eye, size, rays)))
+    Ok(at_once(|| {
+        (eyes.par_iter())
+            .map(|eye| quick::picture(&scene, &light, eye, size, rays))
+            .collect()
+    }))
 }
 
 /// A picture as the screen shows it with a tone, as JPEG in memory.
@@ -346,15 +353,13 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         let looking = Looking::of(request, MAX_QUICK)?;
         let sides = looking.sides(request.show);
         let drawing = looking.drawing(app, &SCREEN_TONE)?;
-        let pictures: Result<Vec<Picture>> = (sides.iter())
-            .map(|side| {
-                let eye = looking.eye(*side);
-                let picture = quick_picture(app, project, &settings, &*eye, looking.size, 1)?;
-                Ok(looking.finished(picture, *side, drawing.as_ref()))
-            })
+        let eyes: Vec<_> = sides.iter().map(|side| looking.eye(*side)).collect();
+        let pictures = quick_pictures(app, project, &settings, &eyes, (looking.size, 1))?;
+        let pictures = (pictures.into_iter().zip(sides))
+            .map(|(picture, side)| looking.finished(picture, *side, drawing.as_ref()))
             .collect();
         return Ok(Live {
-            jpeg: screen_jpeg(&one_of(&looking, pictures?, request.show), &SCREEN_TONE, 85)?,
+            jpeg: screen_jpeg(&one_of(&looking, pictures, request.show), &SCREEN_TONE, 85)?,
             samples: 0,
             enough: ENOUGH,
             calm: true,

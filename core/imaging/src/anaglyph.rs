@@ -3,6 +3,7 @@
 use crate::strip::{CHANNELS, Strip};
 use crate::transfer::luminance;
 use glam::{Mat3, Vec3};
+use rayon::prelude::*;
 
 /// How two eyes become one picture.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -69,18 +70,24 @@ const RIGHT: Mat3 = Mat3::from_cols(
 );
 
 /// What two eyes show of the same rows, by some rule for each pixel.
-pub fn mixed(left: &Strip, right: &Strip, rule: impl Fn(Vec3, Vec3) -> Vec3) -> Strip {
-    let (a, b) = (
-        left.samples.chunks_exact(CHANNELS),
-        right.samples.chunks_exact(CHANNELS),
-    );
+pub fn mixed(left: &Strip, right: &Strip, rule: impl Fn(Vec3, Vec3) -> Vec3 + Sync) -> Strip {
+    const PART: usize = 4096 * CHANNELS;
+    let mut samples = vec![0.0; left.samples.len().min(right.samples.len())];
+    (samples.par_chunks_mut(PART))
+        .zip(left.samples.par_chunks(PART))
+        .zip(right.samples.par_chunks(PART))
+        .for_each(|((to, left), right)| {
+            let eyes = left
+                .chunks_exact(CHANNELS)
+                .zip(right.chunks_exact(CHANNELS));
+            for (to, (l, r)) in to.chunks_exact_mut(CHANNELS).zip(eyes) {
+                rule(Vec3::from_slice(l), Vec3::from_slice(r)).write_to_slice(to);
+            }
+        });
     Strip {
         top: left.top,
         width: left.width,
-        samples: a
-            .zip(b)
-            .flat_map(|(l, r)| rule(Vec3::from_slice(l), Vec3::from_slice(r)).to_array())
-            .collect(),
+        samples,
     }
 }
 

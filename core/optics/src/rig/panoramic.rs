@@ -49,14 +49,24 @@ impl PanoramicPair {
 
     /// Where an eye stands for a direction of the rig's own frame, from the viewpoint, metres.
     pub fn offset(&self, side: Side, direction: DVec3) -> DVec3 {
-        let level = direction.x.hypot(direction.z);
+        self.offset_open_to(side, direction, -1.0)
+    }
+
+    /// The same where the pair is known to be open at all heights of a direction up to `open_to`: no angle is needed there.
+    fn offset_open_to(&self, side: Side, direction: DVec3, open_to: f64) -> DVec3 {
+        // A unit direction needs no care for what is too large or too small to be squared.
+        let level = (direction.x * direction.x + direction.z * direction.z).sqrt();
         let share = self.anchor.offset(side);
         if share == 0.0 || level == 0.0 {
             return DVec3::ZERO;
         }
         // Across the direction, to the right of it: (cos lon, 0, sin lon).
         let across = DVec3::new(-direction.z, 0.0, direction.x) / level;
-        across * (share * self.separation * self.openness(direction.y.atan2(level)))
+        let openness = match direction.y.abs() <= open_to {
+            true => 1.0,
+            false => self.openness(direction.y.atan2(level)),
+        };
+        across * (share * self.separation * openness)
     }
 
     /// The unit direction in which an eye that stands at `offset` looks for a direction of the picture.
@@ -81,6 +91,8 @@ pub struct PanoramicEye<P> {
     projection: P,
     pair: PanoramicPair,
     side: Side,
+    /// Up to this height of a direction the pair is open for certain, whatever rounding does.
+    open_to: f64,
 }
 
 impl<P: Projection> PanoramicEye<P> {
@@ -98,6 +110,7 @@ impl<P: Projection> PanoramicEye<P> {
             projection,
             pair,
             side,
+            open_to: pair.close.map_or(1.0, |[from, _]| from.sin() - 1e-9),
         }
     }
 
@@ -136,7 +149,7 @@ impl<P: Projection> PanoramicEye<P> {
 impl<P: Projection> Eye for PanoramicEye<P> {
     fn ray(&self, point: PicturePoint) -> Option<Ray> {
         let direction = self.projection.to_direction(point)?;
-        let offset = self.pair.offset(self.side, direction);
+        let offset = (self.pair).offset_open_to(self.side, direction, self.open_to);
         if offset == DVec3::ZERO {
             // Bit for bit what one eye alone sees.
             return Some(Ray {
