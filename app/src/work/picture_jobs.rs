@@ -130,7 +130,10 @@ fn assembly(app: &App, request: &AssemblyRequest) -> Result<(FaceGuess, CubeLayo
     for (to, choice) in files.iter_mut().zip(&request.faces) {
         if let Some(id) = choice.picture {
             let picture = app.store.picture(id)?;
-            picture_pairs::one_eye_only(&picture)?;
+            // A guess is nothing against whoever calls it a face.
+            if picture.packing_told {
+                picture_pairs::one_eye_only(&picture)?;
+            }
             if side.is_none() {
                 name = format!("{} sphere", common_name(&picture.file));
             }

@@ -106,6 +106,19 @@ fn taken_in(app: &App, id: i64, upload: &Path, file: &str) -> Result<BroughtPict
     drop(rows);
     let small = smaller(&path, FLAT_WIDTH, &mut |_| true)?;
     let picture = picture_pairs::with_eyes(picture, &path, &small);
+    if picture.packing.is_some() && !picture.packing_told {
+        // A guess must not keep a picture out.
+        if keep(app, &picture, &mut |_| true).is_ok() {
+            return Ok(picture);
+        }
+        let one = BroughtPicture {
+            packing: None,
+            shape: suggested.map(|s| s.to_string()),
+            ..picture
+        };
+        keep(app, &one, &mut |_| true)?;
+        return Ok(one);
+    }
     keep(app, &picture, &mut |_| true)?;
     Ok(picture)
 }

@@ -150,6 +150,8 @@ pub fn of_one(path: &Path, packing: Option<Packing>) -> Result<TwoEyes> {
 const ALIKE: f64 = 0.6;
 /// And more than this, they are even if nobody says so.
 const MUCH_ALIKE: f64 = 0.9;
+/// Pictures lower or narrower than this are not looked at, pixels.
+const TINY: u32 = 64;
 
 /// How two eyes lie in a picture that is said to hold them, by its ratio and by how alike its halves are. Nothing where it
 /// cannot be told.
@@ -157,9 +159,15 @@ pub fn guessed(picture: &Picture) -> Option<Packing> {
     guessed_if(picture, ALIKE)
 }
 
-/// The same of a picture that may as well be of one eye: only what is hardly anything else is taken for two.
+/// The same of a picture that may as well be of one eye: only what is hardly anything else is taken for two. A picture twice as
+/// wide as high is a sphere far more often than a pair, and the halves of a room may be alike; tiny ones tell nothing.
 pub fn likely(picture: &Picture) -> Option<Packing> {
-    guessed_if(picture, MUCH_ALIKE)
+    let sphere = (f64::from(picture.width) / f64::from(picture.height.max(1)) - 2.0).abs() < 0.04;
+    let tiny = picture.width.min(picture.height) < TINY;
+    match sphere || tiny {
+        true => None,
+        false => guessed_if(picture, MUCH_ALIKE),
+    }
 }
 
 fn guessed_if(picture: &Picture, least: f64) -> Option<Packing> {

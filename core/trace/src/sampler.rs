@@ -28,9 +28,10 @@ impl Sampler {
     pub fn next_2d(&mut self) -> (f32, f32) {
         let seed = hash(self.pixel_seed ^ hash(self.dimension));
         self.dimension += 1;
-        let index = owen(self.index, seed);
-        let x = owen(index.reverse_bits(), hash(seed ^ 0x68bc_21eb));
-        let y = owen(sobol_second(index), hash(seed ^ 0x02e5_be93));
+        // The shuffled index. Everything after it is wanted with its bits the other way round, so that reversals cancel.
+        let index = mixed(self.index.reverse_bits(), seed).reverse_bits();
+        let x = mixed(index, hash(seed ^ 0x68bc_21eb)).reverse_bits();
+        let y = mixed(second(index), hash(seed ^ 0x02e5_be93)).reverse_bits();
         (unit(x), unit(y))
     }
 
@@ -54,34 +55,56 @@ fn hash(mut x: u32) -> u32 {
     x ^ (x >> 16)
 }
 
-/// Owen's nested uniform scrambling by hash: every bit is flipped depending on the bits above it.
-fn owen(x: u32, seed: u32) -> u32 {
-    let mut x = x.reverse_bits();
+/// Owen's nested uniform scrambling by hash, of bits that lie the other way round: every bit is flipped depending on those
+/// below it.
+fn mixed(mut x: u32, seed: u32) -> u32 {
     x = x.wrapping_add(seed);
     x ^= x.wrapping_mul(0x6c50_b47c);
     x ^= x.wrapping_mul(0xb82f_1e52);
     x ^= x.wrapping_mul(0xc7af_e638);
-    x ^= x.wrapping_mul(0x8d22_f6e6);
-    x.reverse_bits()
+    x ^ x.wrapping_mul(0x8d22_f6e6)
 }
 
-/// The second dimension of the Sobol sequence: direction numbers v(k+1) = v(k) xor v(k)/2.
-fn sobol_second(mut index: u32) -> u32 {
-    let mut result = 0;
-    let mut direction = 1u32 << 31;
-    while index != 0 {
-        if index & 1 != 0 {
-            result ^= direction;
-        }
-        index >>= 1;
-        direction ^= direction >> 1;
-    }
-    result
+/// The second dimension of the Sobol sequence with its bits the other way round. Its matrix is Pascal's triangle modulo 2: bit j
+/// is the sum of all bits k of the index with C(k, j) odd, and those are the k whose binary digits hold all digits of j (Lucas
+/// 1878). A sum over supersets takes one step for each of the five digits of a place.
+fn second(mut x: u32) -> u32 {
+    x ^= (x >> 1) & 0x5555_5555;
+    x ^= (x >> 2) & 0x3333_3333;
+    x ^= (x >> 4) & 0x0f0f_0f0f;
+    x ^= (x >> 8) & 0x00ff_00ff;
+    x ^ (x >> 16)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// The second dimension by its direction numbers v(k+1) = v(k) xor v(k)/2 (Sobol 1967), bit by bit.
+    fn by_directions(mut index: u32) -> u32 {
+        let mut result = 0;
+        let mut direction = 1u32 << 31;
+        while index != 0 {
+            if index & 1 != 0 {
+                result ^= direction;
+            }
+            index >>= 1;
+            direction ^= direction >> 1;
+        }
+        result
+    }
+
+    #[test]
+    fn sums_over_supersets_are_the_second_dimension() {
+        for i in 0..100_000u32 {
+            let index = hash(i) >> (i % 32);
+            assert_eq!(
+                second(index).reverse_bits(),
+                by_directions(index),
+                "{index}"
+            );
+        }
+    }
 
     /// The defining property of a (0,2)-sequence: of any 16 points that start at a multiple of 16 every
     /// elementary box of area 1/16 holds exactly one (Sobol 1967); scrambling keeps it.

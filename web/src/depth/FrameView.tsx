@@ -1,6 +1,6 @@
 import type { MouseEvent, ReactNode } from "react";
 import type { Rig } from "../generated/Rig";
-import { LevelSign, colours, type HorizonMark } from "../stand/HorizonMarks";
+import { PlacedNames, type HorizonMark } from "../stand/HorizonMarks";
 import { MASKS, type Guide } from "./guides";
 
 /** Boxes and lines of a guide, in percent of the frame. */
@@ -131,16 +131,16 @@ export function FrameView({
             </g>
           </svg>
         </button>
-        {marks.map((m) => (
-          <span
-            key={m.key}
-            className="pointer-events-none absolute flex -translate-y-1/2 items-center gap-1 text-[11px] whitespace-nowrap"
-            style={{ left: `${m.place[0] * 100}%`, top: `${m.place[1] * 100}%` }}
-          >
-            <LevelSign look={m.look} colour={colours[m.look]} />
-            <span className="max-w-40 truncate rounded bg-[#15181e]/75 px-1 text-white">{m.text}</span>
-          </span>
-        ))}
+        <PlacedNames
+          sparse
+          names={marks.map(({ key, place: [u, v], text, look }) => ({
+            key,
+            left: u * 100,
+            top: v * 100,
+            text,
+            look,
+          }))}
+        />
       </div>
       <figcaption className="flex min-h-6 flex-wrap items-center gap-x-4 pt-1 text-xs text-base-content/80">
         <span>

@@ -75,9 +75,10 @@ export function PairView({
     text: `${o.object}, ${o.px === null ? `${(o.degrees ?? 0).toFixed(1)}°` : `${o.px.toFixed(0)} px`}`,
     look,
   });
+  // What is pointed out is named before all others.
   const marks = [
-    ...(names && depth ? depth.offenders.slice(0, NAMED).map((o) => mark(o, "warn")) : []),
     ...(looked ? [mark(looked, "picked")] : []),
+    ...(names && depth ? depth.offenders.slice(0, NAMED).map((o) => mark(o, "warn")) : []),
   ];
   const framed = marks.flatMap(({ key, place, text, look }) => (place ? [{ key, place, text, look }] : []));
   const note: ReactNode = (
@@ -206,7 +207,7 @@ export function PairView({
                 ))}
             </svg>
           )}
-          <HorizonMarks marks={marks} turn={pose} />
+          <HorizonMarks marks={marks} turn={pose} sparse />
         </Horizon>
       )}
       <Problem error={live.problem} />

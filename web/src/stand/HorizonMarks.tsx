@@ -1,5 +1,8 @@
+import { useRef } from "react";
 import type { FindingInfo } from "../generated/FindingInfo";
+import { useSize } from "../parts/useSize";
 import { pictureOf, type Turn } from "../sphere/geometry";
+import { legible } from "./legible";
 
 export interface HorizonMark {
   key: string;
@@ -49,34 +52,71 @@ export function LevelSign({ look, colour }: { look: HorizonMark["look"]; colour:
   );
 }
 
-/** Names at their places on the Horizon. */
-export function HorizonMarks({ marks, turn }: { marks: HorizonMark[]; turn: Turn }) {
+/** A name at a place of a picture, percent of it to the right and down. */
+export interface PlacedName {
+  key: string;
+  left: number;
+  top: number;
+  text: string;
+  look: HorizonMark["look"];
+}
+
+/** Names over a picture. `sparse`: a name that would cover an earlier one is left out, its sign stays. */
+export function PlacedNames({ names, sparse = false }: { names: PlacedName[]; sparse?: boolean }) {
+  const box = useRef<HTMLDivElement>(null);
+  const size = useSize(box);
+  const placed = names.map((n) => ({
+    ...n,
+    top: Math.min(97, Math.max(3, n.top)),
+    // Near the right edge they stand to the left of their sign.
+    turned: n.left > 80,
+  }));
+  const readable = sparse ? legible(placed, size) : null;
   return (
-    <div className="pointer-events-none absolute inset-0">
-      {marks.map((m) => {
-        const [lon, lat] = pictureOf(m.heading, m.pitch, turn);
-        const left = ((lon + 180) / 360) * 100;
-        return (
-          <span
-            key={m.key}
-            className="absolute flex items-center gap-1 text-[11px] whitespace-nowrap"
-            style={{
-              left: `${left}%`,
-              top: `${Math.min(97, Math.max(3, ((90 - lat) / 180) * 100))}%`,
-              transform: left > 80 ? "translate(calc(-100% + 6px), -50%)" : "translate(-6px, -50%)",
-              flexDirection: left > 80 ? "row-reverse" : "row",
-            }}
-            data-testid="horizon-mark"
-            data-look={m.look}
-          >
-            <LevelSign look={m.look} colour={colours[m.look]} />
-            <span className="max-w-40 truncate rounded bg-[#15181e]/75 px-1 text-white">
-              {m.look === "stop" ? "fix: " : m.look === "warn" ? "check: " : ""}
-              {m.text}
-            </span>
-          </span>
-        );
-      })}
+    <div ref={box} className="pointer-events-none absolute inset-0">
+      {placed.map(({ key, left, top, text, look, turned }, i) => (
+        <span
+          key={key}
+          className="absolute flex items-center gap-1 text-[11px] whitespace-nowrap"
+          style={{
+            left: `${left}%`,
+            top: `${top}%`,
+            transform: turned ? "translate(calc(-100% + 6px), -50%)" : "translate(-6px, -50%)",
+            flexDirection: turned ? "row-reverse" : "row",
+          }}
+          data-testid="horizon-mark"
+          data-look={look}
+        >
+          <LevelSign look={look} colour={colours[look]} />
+          {readable?.[i] !== false && (
+            <span className="max-w-40 truncate rounded bg-[#15181e]/75 px-1 text-white">{text}</span>
+          )}
+        </span>
+      ))}
     </div>
   );
+}
+
+/** Names at their places on the Horizon. */
+export function HorizonMarks({
+  marks,
+  turn,
+  sparse = false,
+}: {
+  marks: HorizonMark[];
+  turn: Turn;
+  sparse?: boolean;
+}) {
+  const names = marks.map(({ key, heading, pitch, text, look }) => {
+    const [lon, lat] = pictureOf(heading, pitch, turn);
+    const level = look === "stop" ? "fix: " : look === "warn" ? "check: " : "";
+    return {
+      key,
+      left: ((lon + 180) / 360) * 100,
+      top: ((90 - lat) / 180) * 100,
+      text: `${level}${text}`,
+      look,
+    };
+  });
+  return <PlacedNames names={names} sparse={sparse} />;
 }

@@ -11,6 +11,8 @@ use std::f32::consts::{PI, TAU};
 
 /// Width of the table from which directions are chosen, pixels.
 const TABLE_WIDTH: u32 = 1024;
+/// Width of that table for a computed sky, pixels.
+const COMPUTED_WIDTH: u32 = 128;
 /// Width of the computed sky, pixels.
 const SKY_WIDTH: u32 = 1024;
 
@@ -67,7 +69,18 @@ impl Environment {
             Sky::Picture { .. } => picture.map_or_else(black, |p| Radiance::Picture(p.clone())),
         };
         let table = match &radiance {
-            Radiance::Picture(p) => Table::new(p),
+            Radiance::Picture(p) => {
+                // A computed sky is smooth, and a small table stays in the cache.
+                let computed = matches!(surroundings.sky, Sky::Sun(_));
+                Table::new(
+                    p,
+                    if computed {
+                        COMPUTED_WIDTH
+                    } else {
+                        TABLE_WIDTH
+                    },
+                )
+            }
             // Even light is found best by the surfaces themselves.
             _ => None,
         };
@@ -235,20 +248,38 @@ fn bilinear(p: &Picture, d: Vec3) -> Vec3 {
     top.lerp(bottom, fy)
 }
 
+/// Where to begin to look for a number in cumulative shares: one entry for each even step of it (the cutpoint method of Chen and
+/// Asau 1974). The shares are walked in order from there, so that near numbers stay near, which an alias table would lose.
+fn cuts(shares: &[f32], out: &mut Vec<u16>) {
+    let n = shares.len();
+    let mut at = 0;
+    for step in 0..n {
+        let from = step as f32 / n as f32;
+        while at + 1 < n && shares[at] <= from {
+            at += 1;
+        }
+        out.push(at as u16);
+    }
+}
+
 /// A two-dimensional distribution, constant in each of its cells.
 struct Table {
     width: usize,
     height: usize,
     /// Cumulative share within each row; the last value of a row is 1.
     columns: Vec<f32>,
+    /// Where to begin in each row.
+    column_cuts: Vec<u16>,
+    /// Where to begin among the rows.
+    row_cuts: Vec<u16>,
     /// Cumulative share of the rows; the last value is 1.
     rows: Vec<f32>,
 }
 
 impl Table {
     /// In proportion to luminance and to what a cell covers of the sphere; `None` if all is black.
-    fn new(picture: &Picture) -> Option<Self> {
-        let small = shrink_to_width(picture, TABLE_WIDTH);
+    fn new(picture: &Picture, width: u32) -> Option<Self> {
+        let small = shrink_to_width(picture, width);
         let (width, height) = (small.width as usize, small.height as usize);
         let mut columns = Vec::with_capacity(width * height);
         let mut rows = Vec::with_capacity(height);
@@ -279,10 +310,18 @@ impl Table {
         if let Some(last) = rows.last_mut() {
             *last = 1.0;
         }
+        let mut column_cuts = Vec::with_capacity(width * height);
+        for row in columns.chunks_exact(width) {
+            cuts(row, &mut column_cuts);
+        }
+        let mut row_cuts = Vec::with_capacity(height);
+        cuts(&rows, &mut row_cuts);
         Some(Self {
             width,
             height,
             columns,
+            column_cuts,
+            row_cuts,
             rows,
         })
     }
@@ -292,8 +331,14 @@ impl Table {
     }
 
     /// The cell that a number falls into, where in it, and its share.
-    fn choose(shares: &[f32], x: f32) -> (usize, f32, f32) {
-        let i = shares.partition_point(|&s| s <= x).min(shares.len() - 1);
+    fn choose(shares: &[f32], cuts: &[u16], x: f32) -> (usize, f32, f32) {
+        let n = shares.len();
+        // A step of the number may be rounded up; its share is looked for from one step before.
+        let step = ((x * n as f32) as usize).min(n - 1).saturating_sub(1);
+        let mut i = usize::from(cuts[step]);
+        while i + 1 < n && shares[i] <= x {
+            i += 1;
+        }
         let below = if i > 0 { shares[i - 1] } else { 0.0 };
         let share = shares[i] - below;
         let within = if share > 0.0 {
@@ -306,8 +351,12 @@ impl Table {
 
     /// A place (0 to 1 both ways) and its density over the unit square.
     fn sample(&self, (x, y): (f32, f32)) -> (f32, f32, f32) {
-        let (row, fy, row_share) = Self::choose(&self.rows, y);
-        let (column, fx, column_share) = Self::choose(self.row(row), x);
+        let (row, fy, row_share) = Self::choose(&self.rows, &self.row_cuts, y);
+        let (column, fx, column_share) = Self::choose(
+            self.row(row),
+            &self.column_cuts[row * self.width..][..self.width],
+            x,
+        );
         (
             (column as f32 + fx) / self.width as f32,
             (row as f32 + fy) / self.height as f32,
@@ -320,5 +369,41 @@ impl Table {
         let row = ((v * self.height as f32) as usize).min(self.height - 1);
         let column = ((u * self.width as f32) as usize).min(self.width - 1);
         share(&self.rows, row) * share(self.row(row), column) * (self.width * self.height) as f32
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The cell by cuts is the first whose cumulative share is above the number, also where shares are nothing or nearly all.
+    #[test]
+    fn cuts_find_what_a_search_finds() {
+        for seed in 0..40u32 {
+            let n = 1 + seed as usize * 7;
+            let weight = |i: usize| match (i as u32).wrapping_mul(2_654_435_761) >> (seed % 20) & 7
+            {
+                0..=2 => 0.0f64,
+                7 => 1000.0,
+                w => f64::from(w),
+            };
+            let all: f64 = (0..n).map(weight).sum::<f64>().max(1e-9);
+            let mut sum = 0.0;
+            let mut shares: Vec<f32> = (0..n)
+                .map(|i| {
+                    sum += weight(i) / all;
+                    sum as f32
+                })
+                .collect();
+            shares[n - 1] = 1.0;
+            let mut table = Vec::new();
+            cuts(&shares, &mut table);
+            for k in 0..5000u32 {
+                let x = (k as f32 / 5000.0)
+                    .max(shares[k as usize % n].min(0.999_999_9) * ((k % 3) as f32 / 2.0));
+                let wanted = shares.partition_point(|&s| s <= x).min(n - 1);
+                assert_eq!(Table::choose(&shares, &table, x).0, wanted, "{seed} {x}");
+            }
+        }
     }
 }

@@ -1,0 +1,155 @@
+//! How much noise is left for the time it takes: noise squared times seconds over five scenes, the observatory at three places, a
+//! sun-lit room with one window, and an open field of blocks under the sun. Lower is better. Built from an older commit too, its
+//! figures stand beside those of now (`script/bench` says how).
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
+use dome_trace::scene::MeshPart;
+use dome_trace::sky::SunSky;
+use dome_trace::{
+    Control, Illumination, ImportOptions, LightSettings, Material, Quality, Render, Scene,
+    SceneBuilder, Sky, load,
+};
+use glam::{DVec3, Mat4, Vec3};
+use std::time::Instant;
+
+/// Runs of each scene; the middle one counts.
+const ROUNDS: usize = 5;
+const SAMPLES: u32 = 32;
+
+/// A box between two corners.
+fn block(b: &mut SceneBuilder, low: Vec3, high: Vec3) {
+    let (middle, size) = ((low + high) / 2.0, high - low);
+    let mut part = MeshPart::default();
+    for axis in 0..3 {
+        for side in [-0.5f32, 0.5] {
+            let first = part.positions.len() as u32;
+            for (u, v) in [(-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5)] {
+                let mut p = [0.0f32; 3];
+                p[axis] = side;
+                p[(axis + 1) % 3] = u;
+                p[(axis + 2) % 3] = v;
+                part.positions.push(p);
+            }
+            let all = match side > 0.0 {
+                true => [[0, 1, 2], [0, 2, 3]],
+                false => [[0, 2, 1], [0, 3, 2]],
+            };
+            part.triangles
+                .extend(all.map(|t: [u32; 3]| t.map(|i| first + i)));
+        }
+    }
+    let place = Mat4::from_translation(middle) * Mat4::from_scale(size);
+    b.add_part(&part, &place);
+}
+
+fn built(blocks: &[([f32; 3], [f32; 3])]) -> Scene {
+    let mut b = SceneBuilder::default();
+    b.materials = vec![Material {
+        base_colour: [0.6; 3],
+        ..Material::default()
+    }];
+    for (i, (low, high)) in blocks.iter().enumerate() {
+        b.start_object(format!("block {i}"));
+        block(&mut b, Vec3::from(*low), Vec3::from(*high));
+    }
+    b.build(Sky::default(), "blocks").unwrap()
+}
+
+/// Walls 0.2 m thick round 6 x 3 x 5 m, with one window to the south.
+fn room() -> Scene {
+    built(&[
+        ([-3.2, -0.2, -2.7], [3.2, 0.0, 2.7]),
+        ([-3.2, 3.0, -2.7], [3.2, 3.2, 2.7]),
+        ([-3.2, 0.0, -2.7], [3.2, 3.0, -2.5]),
+        ([-3.2, 0.0, -2.5], [-3.0, 3.0, 2.5]),
+        ([3.0, 0.0, -2.5], [3.2, 3.0, 2.5]),
+        ([-3.2, 0.0, 2.5], [-0.8, 3.0, 2.7]),
+        ([0.8, 0.0, 2.5], [3.2, 3.0, 2.7]),
+        ([-0.8, 0.0, 2.5], [0.8, 0.9, 2.7]),
+        ([-0.8, 2.3, 2.5], [0.8, 3.0, 2.7]),
+        ([-1.5, 0.0, -1.0], [0.0, 0.75, 0.0]),
+    ])
+}
+
+fn field() -> Scene {
+    let mut blocks = vec![([-60.0, -0.5, -60.0], [60.0, 0.0, 60.0])];
+    for i in 0..40i32 {
+        let (x, z) = ((i * 37 % 41 - 20) as f32, (i * 53 % 43 - 21) as f32);
+        if x.abs() + z.abs() > 4.0 {
+            blocks.push(([x, 0.0, z], [x + 2.0, 2.0 + (i % 5) as f32, z + 3.0]));
+        }
+    }
+    built(&blocks)
+}
+
+fn main() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("merlow.glb");
+    std::fs::write(&file, merlow::build()).unwrap();
+    let observatory = load(&file, &ImportOptions::default()).unwrap().scene;
+    let sun = |elevation_deg: f32| {
+        Sky::Sun(SunSky {
+            elevation_deg,
+            heading_deg: 165.0,
+            ..SunSky::default()
+        })
+    };
+    let (room, field) = (room(), field());
+    let mut all: Vec<(&str, &Scene, Sky, DVec3, f64)> = vec![
+        (
+            "Sun-lit room",
+            &room,
+            sun(35.0),
+            DVec3::new(0.5, 1.5, -0.5),
+            150.0,
+        ),
+        (
+            "Open field",
+            &field,
+            sun(40.0),
+            DVec3::new(0.0, 1.7, 0.0),
+            0.0,
+        ),
+    ];
+    for (i, name) in [(0, "Under the dome"), (1, "At the desk"), (3, "Terrace")] {
+        let place = merlow::PLACES[i];
+        let at = DVec3::from(place.position.map(f64::from));
+        all.push((
+            name,
+            &observatory,
+            observatory.sky.clone(),
+            at,
+            place.heading_deg,
+        ));
+    }
+    println!("| scene | noise, % | seconds | noise² x seconds |");
+    println!("|---|---|---|---|");
+    for (name, scene, sky, at, heading) in all {
+        let settings = LightSettings::new();
+        let light = Illumination::new(scene, &sky.into(), None, &settings, 1.0);
+        let eye = MonoEye::new(at, Orientation::heading(heading), Equirect);
+        let size = PanoramaSize::from_width(128).unwrap();
+        let quality = Quality::Samples(SAMPLES);
+        let mut runs: Vec<[f64; 2]> = (0..ROUNDS as u32)
+            .map(|seed| {
+                let render = Render::new(scene, &light, &eye, size, quality, seed);
+                let start = Instant::now();
+                let strip = render.strip(0, 64, &Control::default()).unwrap();
+                [
+                    strip.noise.percent().unwrap(),
+                    start.elapsed().as_secs_f64(),
+                ]
+            })
+            .collect();
+        let middle = |runs: &mut Vec<[f64; 2]>, i: usize| {
+            runs.sort_by(|a, b| a[i].total_cmp(&b[i]));
+            runs[ROUNDS / 2][i]
+        };
+        let (noise, seconds) = (middle(&mut runs, 0), middle(&mut runs, 1));
+        println!(
+            "| {name} | {noise:.2} | {seconds:.2} | {:.1} |",
+            noise * noise * seconds
+        );
+    }
+}
