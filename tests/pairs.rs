@@ -477,9 +477,19 @@ fn titles_stand_before_both_eyes() {
         "{}",
         one[0]
     );
-    // A picture that is gone is told by the title's name, and what is shown goes on without it.
+    // A picture that a title shows stays; one that is not there is told, and what is shown goes on without it.
     let (status, _) = server.json("DELETE", &format!("/api/pictures/{}", picture["id"]), None);
     assert_eq!(status, 409);
+    let gone = with(json!([{"text": "Lost", "picture": 4711, "distance_m": 2.0}]));
+    let ask = json!({"pose": pose, "rig": gone});
+    let (status, told) = server.json("POST", &format!("/api/projects/{id}/depth"), Some(ask));
+    assert_eq!(
+        (status, &told["titles"][0]["missing"]),
+        (200, &json!(true)),
+        "{told}"
+    );
+    let lost = json!([{"text": "Lost", "picture": 4711, "distance_m": 2.0}]);
+    assert_eq!(live(lost), live(json!([])));
 }
 
 /// Cameras of the scene are frames: place, direction and lens; a focal length has its field of view; the planes of depth are a

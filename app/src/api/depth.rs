@@ -21,15 +21,15 @@ async fn depth(app: &Shared, id: i64, request: Sent<DepthRequest>) -> Answer<Jso
     blocking(app, move |app| {
         checked(&request)?;
         let scene = app.scenes.get(app, id)?;
-        at_once(|| {
-            let deep = Deep::look(&scene, &request.pose, &request.rig).with_titles(app)?;
-            Ok(Json(DepthInfo {
+        Ok(Json(at_once(|| {
+            let deep = Deep::look(&scene, &request.pose, &request.rig).with_titles(app);
+            DepthInfo {
                 planes_fit: request.planes_m.and_then(|planes| deep.fitted(planes)),
                 picked: request.pick.and_then(|place| deep.pick(place)),
                 hfov_of_focal_deg: request.focal_mm.map(|mm| deep.hfov_of_focal(mm)),
                 ..deep.told()
-            }))
-        })
+            }
+        })))
     })
     .await
 }

@@ -5,7 +5,7 @@ use super::told::depth::{
     BeyondInfo, BudgetInfo, CoveredInfo, DepthInfo, FitInfo, OffenderInfo, OnScreenInfo,
     ParallaxInfo, PickedDepth, PlanesInfo, RecordingInfo, TitleInfo, ViolationInfo,
 };
-use super::{App, Result, titles};
+use super::{App, titles};
 use crate::model::places::Pose;
 use crate::model::rigs::{Rig, RigKind, RigMethod};
 use crate::model::titles::Title;
@@ -35,6 +35,8 @@ pub struct Deep<'a> {
     pub(super) rig: &'a Rig,
     depths: Depths,
     titles: Vec<Option<Stand>>,
+    /// Titles whose picture is gone.
+    missing: Vec<bool>,
 }
 
 impl<'a> Deep<'a> {
@@ -60,6 +62,7 @@ impl<'a> Deep<'a> {
             rig,
             depths,
             titles: Vec::new(),
+            missing: Vec::new(),
         }
     }
 
@@ -75,13 +78,17 @@ impl<'a> Deep<'a> {
             rig,
             depths: Depths::default(),
             titles: Vec::new(),
+            missing: Vec::new(),
         }
     }
 
     /// The same with the rig's titles where they stand.
-    pub fn with_titles(mut self, app: &App) -> Result<Self> {
-        self.titles = titles::stands(app, &self.pose, self.rig)?;
-        Ok(self)
+    pub fn with_titles(mut self, app: &App) -> Self {
+        self.titles = titles::stands(app, &self.pose, self.rig);
+        self.missing = (self.rig.titles.iter())
+            .map(|t| !titles::is_there(app, t))
+            .collect();
+        self
     }
 
     /// The titles with where they stand and what they cover although it is nearer.
@@ -294,7 +301,9 @@ impl<'a> Deep<'a> {
             hfov_of_focal_deg: None,
             titles: self
                 .covered()
-                .map(|(title, stand, covered)| TitleInfo {
+                .enumerate()
+                .map(|(i, (title, stand, covered))| TitleInfo {
+                    missing: self.missing.get(i).copied().unwrap_or(false),
                     px: plan.as_ref().map(|p| p.parallax(title.distance_m)),
                     degrees: (self.rig.kind == RigKind::Panoramic)
                         .then(|| self.panoramic().angle_at(title.distance_m).to_degrees()),

@@ -261,6 +261,7 @@ fn drawing(
     let Some((rig, pair)) = spec.rig.as_ref().and_then(|r| Some((r, r.pair()?))) else {
         return Ok(None);
     };
+    super::titles::all_there(app, rig)?;
     let (at, turned) = (
         spec.pose.position.into(),
         super::preview::orientation(&spec.pose),

@@ -306,8 +306,7 @@ pub fn of_viewpoint(
     let ride = viewpoint.ride.as_ref();
     let mover = ride.and_then(|r| scene.movers().iter().find(|m| m.node == r.node));
     let deep = (viewpoint.rig.kind != RigKind::Off)
-        .then(|| Deep::look(&scene, &viewpoint.pose, &viewpoint.rig).with_titles(app))
-        .transpose()?;
+        .then(|| Deep::look(&scene, &viewpoint.pose, &viewpoint.rig).with_titles(app));
     let facts = Facts {
         pair: deep.as_ref().and_then(|d| d.facts(&viewpoint.name)),
         stand: Some(StandFacts {

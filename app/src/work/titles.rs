@@ -78,11 +78,21 @@ fn stand(title: &Title, pose: &Pose, rig: &Rig, ratio: f64) -> Option<Stand> {
     }
 }
 
-/// Where the titles of a pair stand.
-pub fn stands(app: &App, pose: &Pose, rig: &Rig) -> Result<Vec<Option<Stand>>> {
+/// Where the titles of a pair stand; one whose picture is gone (an undo may bring it back) stands nowhere.
+pub fn stands(app: &App, pose: &Pose, rig: &Rig) -> Vec<Option<Stand>> {
     (rig.titles.iter())
-        .map(|t| Ok(stand(t, pose, rig, ratio(app, t)?)))
+        .map(|t| stand(t, pose, rig, ratio(app, t).ok()?))
         .collect()
+}
+
+/// Refuses titles whose picture is gone: what is handed over must not lack them.
+pub fn all_there(app: &App, rig: &Rig) -> Result<()> {
+    (rig.titles.iter()).try_for_each(|t| ratio(app, t).map(|_| ()))
+}
+
+/// Whether a title's picture is there, if it shows one.
+pub fn is_there(app: &App, title: &Title) -> bool {
+    ratio(app, title).is_ok()
 }
 
 /// Titles ready to be drawn over both eyes' pictures.
@@ -111,7 +121,7 @@ impl Drawing {
         };
         let px_per_deg = f64::from(size.width()) / across;
         let mut titles = Vec::new();
-        for (title, stand) in rig.titles.iter().zip(stands(app, pose, rig)?) {
+        for (title, stand) in rig.titles.iter().zip(stands(app, pose, rig)) {
             let Some(stand) = stand else { continue };
             let card = match title.picture {
                 Some(id) => picture_card(app, title, id, tone)?,

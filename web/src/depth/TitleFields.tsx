@@ -15,6 +15,16 @@ import { length } from "../parts/units";
 /** What a title is to the eyes, in words. */
 function Told({ info }: { info: TitleInfo | undefined }) {
   if (!info) return null;
+  if (info.missing)
+    return (
+      <p className="text-xs" data-testid="title-told">
+        <Mark kind="look">
+          <span className="text-base-content">
+            Its picture is not there any more. Choose another one, or its text.
+          </span>
+        </Mark>
+      </p>
+    );
   const parallax =
     info.px !== null
       ? `Parallax ${info.px.toFixed(1)} px.`

@@ -20,4 +20,8 @@ place: [number, number] | null,
 /**
  * What it covers although it is nearer.
  */
-covers: CoveredInfo | null, };
+covers: CoveredInfo | null, 
+/**
+ * Whether its picture is not there any more.
+ */
+missing: boolean, };

@@ -240,6 +240,8 @@ pub struct TitleInfo {
     pub place: Option<[f64; 2]>,
     /// What it covers although it is nearer.
     pub covers: Option<CoveredInfo>,
+    /// Whether its picture is not there any more.
+    pub missing: bool,
 }
 
 /// How deep it is at a viewpoint, and what its pair makes of it.
