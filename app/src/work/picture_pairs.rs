@@ -6,7 +6,7 @@ use super::pair_files::{self, Writing};
 use super::pictures::{as_it_lies, keep, path_of, shape_of};
 use super::screen::{DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg};
 use super::told::Event;
-use super::told::pictures::{PairCheckInfo, PairFindingInfo};
+use super::told::pictures::{DiagnosisInfo, PairCheckInfo};
 use super::{App, Result, WorkError};
 use crate::folder::remove;
 use crate::model::pictures::{BroughtPicture, OfEyesRequest, PairRequest};
@@ -240,7 +240,7 @@ pub fn find_faults(app: &App, id: i64) -> Result<PairCheckInfo> {
         .filter(|px| *px < 0.0 && round);
     Ok(PairCheckInfo {
         findings: (report.findings.iter())
-            .map(|f| PairFindingInfo {
+            .map(|f| DiagnosisInfo {
                 fault: f.fault.name().into(),
                 confidence: f64::from(f.confidence),
                 what: f.fault.told(),

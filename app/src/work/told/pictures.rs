@@ -37,24 +37,10 @@ pub struct SeamInfo {
     pub lat_deg: f64,
 }
 
-/// What is wrong with a sphere, if anything.
+/// What is wrong with a sphere or a pair, if anything.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]
 pub struct DiagnosisInfo {
-    /// A name for programs.
-    pub fault: String,
-    /// How sure, 0 to 1.
-    pub confidence: f64,
-    /// One sentence for people.
-    pub what: String,
-    /// Whether it can be mended.
-    pub can_mend: bool,
-}
-
-/// Something that spoils a pair.
-#[derive(Clone, Debug, Serialize, TS)]
-#[ts(export)]
-pub struct PairFindingInfo {
     /// A name for programs.
     pub fault: String,
     /// How sure, 0 to 1.
@@ -70,7 +56,7 @@ pub struct PairFindingInfo {
 #[ts(export)]
 pub struct PairCheckInfo {
     /// What spoils it.
-    pub findings: Vec<PairFindingInfo>,
+    pub findings: Vec<DiagnosisInfo>,
     /// Places of the left eye's picture that were found again in the right eye's.
     pub matched: usize,
     /// Parallax of the nearest and the farthest fiftieth of them, pixels; below 0 in front of zero parallax.
