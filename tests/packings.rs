@@ -4,7 +4,7 @@ mod support;
 
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
-use support::{Bench, Server, exiftool, outside, pixels, run_fails, run_ok, text};
+use support::{Bench, Server, exiftool, outside, pixels, run, run_fails, run_ok, scene_in, text};
 
 /// Every packing has its size and each eye in its place, as outside readers see them; words say how they lie.
 #[test]
@@ -83,6 +83,34 @@ fn packed_files_hold_each_eye_in_its_place() {
         (told["ImageWidth"].as_u64(), told["ImageHeight"].as_u64()),
         (Some(256), Some(128))
     );
+}
+
+/// The check before a render names a file whose sides do not fit its packing, with those that would.
+#[test]
+fn sides_that_do_not_fit_are_found_before_a_render() {
+    let b = Bench::new();
+    let scene = scene_in(b.at("").as_path());
+    let found = |sides: &[&str]| {
+        let mut args = vec!["check", text(&scene), "--at", "0.4,1.5,0.8", "--json"];
+        args.extend(["--stereo", "panoramic", "--packing", "top-bottom"]);
+        args.extend(sides);
+        let out = run(&args);
+        let told: Value = serde_json::from_slice(&out.stdout).unwrap();
+        let all = told.as_array().unwrap().clone();
+        all.into_iter().find(|f| f["rule"] == "packing-ratio")
+    };
+    let wrong = found(&["--width", "2048", "--height", "1024"]).expect("a finding");
+    assert_eq!(wrong["level"], "stop");
+    assert!(
+        wrong["what"].as_str().unwrap().contains("2048 px high"),
+        "{wrong}"
+    );
+    for right in [
+        &["--width", "2048", "--height", "2048"][..],
+        &["--width", "2048"],
+    ] {
+        assert!(found(right).is_none(), "{right:?}");
+    }
 }
 
 /// Taken apart and laid together again, in any packing and format, nothing is lost but what squeezing takes.

@@ -259,7 +259,8 @@ fn order(args: &CheckArgs) -> Result<OrderFacts, Box<dyn std::error::Error>> {
     Ok(OrderFacts {
         name: output.map_or_else(|| "The picture".into(), |o| o.display().to_string()),
         shape,
-        width: options.width.or(size.map(|s| s.width())),
+        // Of a packed file the width is both eyes'; what counts is one.
+        width: size.map(|s| s.width()).or(options.width),
         // Of a packed file the rule of its packing asks.
         height: options.height.filter(|_| options.pair.packing.is_none()),
         purpose: args.purpose,

@@ -1,4 +1,4 @@
-import { useRef, type KeyboardEvent, type PointerEvent, type ReactNode } from "react";
+import { useRef, type PointerEvent, type ReactNode } from "react";
 import type { DepthInfo } from "../generated/DepthInfo";
 import type { Pose } from "../generated/Pose";
 import type { Project } from "../generated/Project";
@@ -6,7 +6,7 @@ import type { WhichPlane } from "../generated/WhichPlane";
 import { length } from "../parts/units";
 import { PaperBase, ScaleBar, ZoomButtons } from "../stand/PaperBase";
 import { along, pointCount } from "../stand/drawing";
-import { usePaper, type PaperView } from "../stand/usePaper";
+import { movedByKey, usePaper, type PaperView } from "../stand/usePaper";
 
 const NAMES: Record<WhichPlane, string> = {
   nearest: "nearest",
@@ -53,17 +53,6 @@ function Paper({
     drag.current = [e.clientX, e.clientY];
     view.setPaper((c) => ({ ...c, x: c.x - dx, y: c.y - dy }));
   };
-  const keys = (e: KeyboardEvent) => {
-    const step = 40 / view.paper.scale;
-    const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
-      e.key
-    ];
-    if (by) view.setPaper((c) => ({ ...c, x: c.x + (by[0] ?? 0), y: c.y + (by[1] ?? 0) }));
-    else if (e.key === "+" || e.key === "=") view.zoom(1.25);
-    else if (e.key === "-") view.zoom(0.8);
-    else return;
-    e.preventDefault();
-  };
   const sign = up ? -1 : 1;
   const at = ([x, y]: [number, number]) => `${x} ${sign * y}`;
   const { eye, frame, planes, ring } = drawn;
@@ -84,7 +73,7 @@ function Paper({
       onPointerMove={move}
       onPointerUp={() => (drag.current = null)}
       onPointerCancel={() => (drag.current = null)}
-      onKeyDown={keys}
+      onKeyDown={(e) => movedByKey(e, view, 40)}
     >
       <svg viewBox={view.viewBox} className="absolute inset-0 size-full" aria-hidden="true">
         <PaperBase view={view} up={up} />

@@ -11,6 +11,7 @@ import { LengthField } from "../parts/LengthField";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { length } from "../parts/units";
+import { isFaces } from "../pictures/pictures";
 
 /** What a title is to the eyes, in words. */
 function Told({ info }: { info: TitleInfo | undefined }) {
@@ -64,6 +65,8 @@ export function TitleFields({
 }) {
   const { data } = useQuery({ queryKey: keys.pictures, queryFn: api.pictures });
   const { titles } = rig;
+  // Six faces and pairs are no single picture.
+  const brought = (data?.pictures ?? []).filter((p) => p.packing === null && !isFaces(p));
   const set = (at: number, part: Partial<Title>) =>
     onChange({ titles: titles.map((t, i) => (i === at ? { ...t, ...part } : t)) });
   const add = () =>
@@ -75,7 +78,8 @@ export function TitleFields({
           picture: null,
           dark: false,
           heading_deg: Number(pose.heading_deg.toFixed(2)),
-          pitch_deg: rig.kind === "flat" ? rig.flat.pitch_deg : 0,
+          // One below the other.
+          pitch_deg: Math.max(-90, (rig.kind === "flat" ? rig.flat.pitch_deg : 0) - 6 * titles.length),
           height_deg: 4,
           // Where zero parallax is, it lies on the screen.
           distance_m: Number((depth?.convergence_m ?? 3).toFixed(3)),
@@ -100,7 +104,7 @@ export function TitleFields({
             <label className="block text-xs">
               <span className="text-base-content/80">Text</span>
               <textarea
-                className="textarea textarea-sm w-full leading-tight"
+                className="textarea textarea-sm min-h-0 w-full leading-tight"
                 rows={Math.min(4, title.text.split("\n").length)}
                 maxLength={400}
                 defaultValue={title.text}
@@ -112,10 +116,7 @@ export function TitleFields({
               <Choice
                 label="Shows"
                 value={title.picture === null ? "" : String(title.picture)}
-                options={[
-                  ["", "its text"] as const,
-                  ...(data?.pictures ?? []).map((p) => [String(p.id), p.file] as const),
-                ]}
+                options={[["", "its text"] as const, ...brought.map((p) => [String(p.id), p.file] as const)]}
                 onChange={(id) => set(at, { picture: id === "" ? null : Number(id) })}
               />
               {title.picture === null && (

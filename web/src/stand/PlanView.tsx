@@ -9,7 +9,7 @@ import { degrees, length, wrapHeading } from "../parts/units";
 import { LevelSign, colours as markColours } from "./HorizonMarks";
 import { PaperBase, ScaleBar, ZoomButtons } from "./PaperBase";
 import { along, headingTo, pointCount, ringPath, wedgePath } from "./drawing";
-import { usePaper } from "./usePaper";
+import { movedByKey, usePaper } from "./usePaper";
 
 interface Props {
   project: number;
@@ -119,15 +119,8 @@ export function PlanView(props: Props) {
     if (e.key.startsWith("Arrow")) onMove(x, z, true);
   };
   const pan = (e: React.KeyboardEvent) => {
-    const step = 60 / paper.scale;
-    const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
-      e.key
-    ];
-    if (by) view.setPaper((c) => ({ ...c, x: c.x + (by[0] ?? 0), y: c.y + (by[1] ?? 0) }));
-    else if (e.key === "+" || e.key === "=") view.zoom(1.25);
-    else if (e.key === "-") view.zoom(0.8);
-    else if (e.key === "Enter" && props.adding) props.onAdd(paper.x, paper.y);
-    else return;
+    if (movedByKey(e, view, 60) || e.key !== "Enter" || !props.adding) return;
+    props.onAdd(paper.x, paper.y);
     e.preventDefault();
   };
 

@@ -4,7 +4,7 @@ import type { Pose } from "../generated/Pose";
 import { degrees, length, wrapHeading } from "../parts/units";
 import { PaperBase, ScaleBar, ZoomButtons } from "./PaperBase";
 import { along, pointCount } from "./drawing";
-import { usePaper } from "./usePaper";
+import { movedByKey, usePaper } from "./usePaper";
 
 interface Props {
   project: number;
@@ -71,17 +71,6 @@ export function SectionView(props: Props) {
     drag.current = null;
     setHolding(false);
   };
-  const pan = (e: React.KeyboardEvent) => {
-    const step = 40 / view.paper.scale;
-    const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
-      e.key
-    ];
-    if (by) view.setPaper((c) => ({ ...c, x: c.x + (by[0] ?? 0), y: c.y + (by[1] ?? 0) }));
-    else if (e.key === "+" || e.key === "=") view.zoom(1.25);
-    else if (e.key === "-") view.zoom(0.8);
-    else return;
-    e.preventDefault();
-  };
   const line = (h: number | null) =>
     h === null ? "" : `M${s} ${-y}L${s} ${-h}M${s - 0.18} ${-h}H${s + 0.18}`;
   const label = "pointer-events-none absolute rounded bg-base-100/90 px-1 text-[11px] text-base-content";
@@ -105,7 +94,7 @@ export function SectionView(props: Props) {
       onPointerMove={move}
       onPointerUp={up}
       onPointerCancel={up}
-      onKeyDown={pan}
+      onKeyDown={(e) => movedByKey(e, view, 40)}
     >
       <svg viewBox={view.viewBox} className="absolute inset-0 size-full" aria-hidden="true">
         <PaperBase view={view} up />

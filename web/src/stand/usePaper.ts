@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useLayoutEffect, useState, type RefObject } from "react";
+import { useCallback, useEffect, useLayoutEffect, useState, type KeyboardEvent, type RefObject } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { api, type Area, type Cut } from "../api/client";
 import type { Plan } from "../generated/Plan";
@@ -110,4 +110,16 @@ export function usePaper(
     picture: api.planPicture(project, settled.cut, area, 640, version),
     area,
   };
+}
+
+/** Moves a drawing by arrow keys and zooms it by plus and minus; whether the key was one of them. `step` in pixels. */
+export function movedByKey(e: KeyboardEvent, view: PaperView, step: number): boolean {
+  const by = step / view.paper.scale;
+  const way = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[e.key];
+  if (way) view.setPaper((c) => ({ ...c, x: c.x + (way[0] ?? 0), y: c.y + (way[1] ?? 0) }));
+  else if (e.key === "+" || e.key === "=") view.zoom(1.25);
+  else if (e.key === "-") view.zoom(0.8);
+  else return false;
+  e.preventDefault();
+  return true;
 }
