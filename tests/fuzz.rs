@@ -4,7 +4,7 @@
 #[path = "support/scene.rs"]
 mod scene;
 
-use dome_files::decode::decode_rgba8;
+use dome_files::decode::decode_texture;
 use dome_files::exr_picture::{self, ExrMeta, ExrSpec};
 use dome_files::picture_file::{self, PictureSpec, plain};
 use dome_files::rows::PictureRows;
@@ -268,7 +268,7 @@ fn inputs(folder: &Path) -> Vec<Input> {
             "texture.png",
             picture(folder, PictureFormat::Png, false),
             |_, bytes| {
-                let _ = decode_rgba8(bytes, "texture");
+                let _ = decode_texture(bytes, "texture");
             },
         ),
         input(

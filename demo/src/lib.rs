@@ -66,6 +66,9 @@ pub const PLACES: [Place; 4] = [
     },
 ];
 
+/// Luminance of a sheet of paper in the observatory at dusk, about 250 lux of lamps and sky, cd/m^2: white there.
+const DUSK_CD_M2: f32 = 80.0;
+
 /// Heading of the camera on the visitor's walk, degrees: the way that it sets out.
 const WALK_HEADING_DEG: f32 = 225.0;
 
@@ -101,10 +104,14 @@ pub fn build() -> Vec<u8> {
     stage.walking_camera("Visitor's walk", &times, &points, WALK_HEADING_DEG);
     stage.finish(
         NAME,
-        json!({"sky": {
-            "kind": "two-colour",
-            "zenith": [0.42, 0.62, 1.05],
-            "horizon": [1.75, 1.28, 0.92],
-        }}),
+        json!({
+            "sky": {
+                "kind": "two-colour",
+                "zenith": [0.42, 0.62, 1.05],
+                "horizon": [1.75, 1.28, 0.92],
+            },
+            // Dusk: lamps and the last of the sky are about as bright as each other.
+            "light": {"file_cd_m2": 1.0, "sky_cd_m2": DUSK_CD_M2, "white_cd_m2": DUSK_CD_M2},
+        }),
     )
 }

@@ -90,16 +90,18 @@ impl Paints {
                 .textured(charts[1], [1.0, 1.0])),
             shade: p(Paint::new("Green enamel", [0.03, 0.16, 0.09], 0.0, 0.15)),
             bulb: p(Paint::new("Lamp bulb", [0.8, 0.8, 0.8], 0.0, 0.5)
-                .glowing([1.0, 0.64, 0.30], 130.0)),
+                .glowing([1.0, 0.64, 0.30], 10_400.0)),
             night_lamp: p(Paint::new("Red night lamp", [0.5, 0.1, 0.1], 0.0, 0.4)
-                .glowing([1.0, 0.09, 0.04], 16.0)),
+                .glowing([1.0, 0.09, 0.04], 1_280.0)),
             wall_lamp: p(Paint::new("Opal glass", [0.8, 0.8, 0.8], 0.0, 0.3)
-                .glowing([1.0, 0.70, 0.42], 95.0)),
+                .glowing([1.0, 0.70, 0.42], 7_600.0)),
             cove: p(Paint::new("Cove light", [0.8, 0.8, 0.8], 0.0, 0.5)
-                .glowing([1.0, 0.76, 0.52], 48.0)),
-            sun: p(Paint::new("Evening sun", [0.0; 3], 0.0, 1.0).glowing([1.0, 0.62, 0.30], 900.0)),
+                .glowing([1.0, 0.76, 0.52], 3_840.0)),
+            sun: p(
+                Paint::new("Evening sun", [0.0; 3], 0.0, 1.0).glowing([1.0, 0.62, 0.30], 72_000.0)
+            ),
             window_glow: p(Paint::new("Lit window", [0.2, 0.15, 0.1], 0.0, 0.5)
-                .glowing([1.0, 0.62, 0.28], 5.0)),
+                .glowing([1.0, 0.62, 0.28], 400.0)),
             land: p(Paint::new("Heath", white, 0.0, 1.0).textured(land, [1.4, 1.4])),
             water: p(Paint::new("Lake", [0.02, 0.045, 0.06], 0.0, 0.04)),
             leaf: p(Paint::new("Cypress", [0.055, 0.095, 0.045], 0.0, 0.9)),

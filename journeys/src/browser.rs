@@ -148,19 +148,12 @@ impl Browser {
         let path = format!(
             "(//button[normalize-space(.)='{words}'] | //a[normalize-space(.)='{words}'])[1]"
         );
-        let element = self
-            .client
-            .wait()
-            .at_most(crate::support::patience())
-            .for_element(Locator::XPath(&path))
-            .await
-            .unwrap_or_else(|e| panic!("{words}: {e}"));
-        element
-            .click()
-            .await
-            .unwrap_or_else(|e| panic!("{words}: {e}"));
+        self.click_at(&path, words).await;
     }
 
+    /// Clicks an element as a hand does: the pointer goes there first, and what follows from that is drawn before the click.
+    /// Chromium's driver looks the place up once and sends moving, pressing and letting go to it, so a page that
+    /// closes a note as the pointer leaves a picture would be pressed beside its button.
     async fn click_at(&self, path: &str, what: &str) {
         let element = self
             .client
@@ -169,6 +162,21 @@ impl Browser {
             .for_element(Locator::XPath(path))
             .await
             .unwrap_or_else(|e| panic!("{what}: {e}"));
+        // What scrolls into view on the way is looked up by the click itself; what cannot be pointed at, it tells better.
+        let place = self
+            .client
+            .execute(
+                "arguments[0].scrollIntoView({block: 'nearest', inline: 'nearest'}); const b = arguments[0].getBoundingClientRect(); return [b.left + b.width / 2, b.top + b.height / 2];",
+                vec![serde_json::to_value(&element).unwrap()],
+            )
+            .await
+            .unwrap_or_else(|e| panic!("{what}: {e}"));
+        self.point((
+            place[0].as_f64().unwrap() as i64,
+            place[1].as_f64().unwrap() as i64,
+        ))
+        .await;
+        self.settled().await;
         element
             .click()
             .await

@@ -39,6 +39,8 @@ fn a_pair_is_set_ordered_and_handed_over() {
         b.choose("Zero parallax", "at").await;
         b.fill("Distance", "2").await;
         until("zero parallax at 2 m", &|r| r["converge_m"] == 2.0);
+        // The page hears of it a moment after the server.
+        b.until("the mark at 2 m", "return document.querySelector('[data-testid=depth-chart] [role=slider]')?.getAttribute('aria-valuetext')?.startsWith('2.00 m');").await;
         // By keys the mark on the chart moves nearer.
         let mark = "return document.querySelector('[data-testid=depth-chart] [role=slider]');";
         b.script(&format!("{}.focus();", mark.trim_start_matches("return ").trim_end_matches(';'))).await;

@@ -95,9 +95,11 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         wait_for("the evening sun", || (sky()["kind"] == "sun" && sky()["heading_deg"].as_f64().unwrap() > 270.0).then_some(()));
         b.check_accessibility("sun and sky").await;
         b.choose("Sky", "two-colour").await;
-        let came = serde_json::json!({"settings": {"surroundings": {"sky": {"kind": "two-colour",
-            "zenith": [0.42, 0.62, 1.05], "horizon": [1.75, 1.28, 0.92]}}}});
         wait_for("the old sky", || (sky()["kind"] == "two-colour").then_some(()));
+        let mut settings = server.json("GET", "/api/projects/1", None).1["settings"].clone();
+        settings["surroundings"]["sky"] = serde_json::json!({"kind": "two-colour",
+            "zenith": [0.42, 0.62, 1.05], "horizon": [1.75, 1.28, 0.92]});
+        let came = serde_json::json!({"settings": settings});
         assert_eq!(server.json("PATCH", "/api/projects/1", Some(came)).0, 200);
 
         // Stand: plan, live Horizon, Lookout.

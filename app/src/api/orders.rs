@@ -193,6 +193,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, E
         settings.draft_stops = 0.0;
     }
     let spec = OrderSpec {
+        white_cd_m2: Some(settings.white_cd_m2()),
         viewpoint: viewpoint.name,
         viewpoint_number: Some(viewpoint.id),
         pose,

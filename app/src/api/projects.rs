@@ -4,8 +4,8 @@ use super::files::jpeg;
 use super::range::RangedFile;
 use super::sent::Sent;
 use super::types::{
-    Event, NewViewpoint, Project, ProjectCard, ProjectChange, SceneSettings, Viewpoint,
-    ViewpointDraft,
+    Event, ExposureInfo, NewViewpoint, Project, ProjectCard, ProjectChange, SceneSettings,
+    Viewpoint, ViewpointDraft,
 };
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
@@ -67,6 +67,7 @@ pub(super) fn describe(app: &App, id: i64) -> Result<Project> {
         id,
         name: row.name,
         scene: row.summary,
+        exposure: ExposureInfo::of(&row.settings),
         settings: row.settings,
         version: row.version,
         viewpoints: app.store.viewpoints(id)?,
@@ -352,6 +353,10 @@ fn settings_label(before: &SceneSettings, after: &SceneSettings) -> String {
         "limits"
     } else if before.exposure_stops != after.exposure_stops {
         "exposure"
+    } else if before.glass != after.glass {
+        "light through glass"
+    } else if before.file_cd_m2 != after.file_cd_m2 {
+        "light of the file"
     } else {
         "brightness"
     };

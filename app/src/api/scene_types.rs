@@ -15,12 +15,22 @@ pub struct LightInfo {
     pub kind: String,
     /// Its middle, metres; null for light from one direction.
     pub position: Option<[f64; 3]>,
-    /// How strong it is.
-    pub strength: f64,
-    /// Unit of the strength.
-    pub unit: String,
+    /// How strong it is as the scene says, in every measure of its kind, the most usual one first.
+    pub measures: Vec<MeasureInfo>,
     /// Whether the viewpoint sees it.
     pub seen: bool,
+}
+
+/// A quantity of light.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct MeasureInfo {
+    /// How much.
+    pub value: f64,
+    /// Its unit: cd/m², cd, lm, lx or W.
+    pub unit: String,
+    /// What it is meant by.
+    pub of: String,
 }
 
 /// Where the sun stands.

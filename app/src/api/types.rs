@@ -1,6 +1,6 @@
 //! What goes over HTTP. The web's types are generated from these.
 
-pub use super::scene_types::{LightInfo, SunPosition};
+pub use super::scene_types::{LightInfo, MeasureInfo, SunPosition};
 use crate::model::orders::PassShape;
 pub use crate::model::orders::{Lens, OrderSpec};
 pub use crate::model::packages::{CheckInfo, Package, PackageRequest};
@@ -10,6 +10,7 @@ pub use crate::model::scenes::{ProjectCard, SceneSummary};
 pub use crate::model::settings::SceneSettings;
 pub use crate::work::asked::PreviewRequest;
 pub use crate::work::told::jobs::Order;
+pub use crate::work::told::light::ExposureInfo;
 pub use crate::work::told::{Estimate, Event, MaskEntry, SurroundingsFile};
 use dome_trace::Pass;
 use serde::{Deserialize, Serialize};
@@ -67,6 +68,8 @@ pub struct Project {
     pub scene: SceneSummary,
     /// Surroundings, lights, unit and moment.
     pub settings: SceneSettings,
+    /// What the exposure of the settings means.
+    pub exposure: ExposureInfo,
     /// Version of the settings: another one after every change of theirs.
     pub version: i64,
     /// The places to stand.

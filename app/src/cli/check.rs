@@ -13,7 +13,7 @@ use clap::Args;
 use dome_optics::{Orientation, PictureSize, Shape};
 use dome_rules::preflight::{Facts, Level, OrderFacts, PackingFacts, Purpose, StandFacts, check};
 use dome_trace::stand::{self, clearance, starts};
-use dome_trace::{Illumination, ImportOptions, LightSettings, Quality};
+use dome_trace::{Illumination, ImportOptions, Quality};
 use glam::DVec3;
 use serde::Serialize;
 use std::path::{Path, PathBuf};
@@ -148,16 +148,17 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
             ..ImportOptions::default()
         },
     )?;
+    let start = imported.report.light;
     let scene = imported.scene;
-    let (mut surroundings, picture) = options::surroundings(options.sky.as_ref(), &scene)?;
-    surroundings.turn_deg = options.sky_turn as f32;
-    surroundings.transparent = options.transparent;
-    let light = Illumination::new(
+    let (surroundings, picture) = options::surroundings(options, start.sky_cd_m2, &scene)?;
+    let scale = options.light_scale(&start);
+    let (lights, tables) = options::lights(options, &scene)?;
+    let light = Illumination::measured(
         &scene,
         &surroundings,
         picture.as_ref(),
-        &LightSettings::new(),
-        1.0,
+        (&lights, &tables),
+        scale,
     );
     let mut settings = SceneSettings {
         surroundings,

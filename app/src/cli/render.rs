@@ -15,7 +15,7 @@ use dome_imaging::{LayeredStrip, NoiseSum};
 use dome_optics::rig::{Arrangement, Packing, Rig, Side};
 use dome_optics::{Orientation, PictureSize, Shape};
 use dome_trace::{
-    Control, Forecast, Illumination, ImportOptions, LightSettings, Pass, PassSet, Render, stand,
+    Control, Forecast, GlassLight, Illumination, ImportOptions, Pass, PassSet, Render, stand,
 };
 use glam::DVec3;
 use options::RenderOptions;
@@ -180,16 +180,17 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     for notice in &imported.report.notices {
         eprintln!("Note: {notice}");
     }
+    let start = imported.report.light;
     let scene = imported.scene;
-    let (mut surroundings, picture) = options::surroundings(args.options.sky.as_ref(), &scene)?;
-    surroundings.turn_deg = args.options.sky_turn as f32;
-    surroundings.transparent = args.options.transparent;
-    let light = Illumination::new(
+    let (surroundings, picture) = options::surroundings(&args.options, start.sky_cd_m2, &scene)?;
+    let scale = args.options.light_scale(&start);
+    let (lights, tables) = options::lights(&args.options, &scene)?;
+    let light = Illumination::measured(
         &scene,
         &surroundings,
         picture.as_ref(),
-        &LightSettings::new(),
-        1.0,
+        (&lights, &tables),
+        scale,
     );
     let at = args
         .options
@@ -217,7 +218,14 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         seed: args.options.seed,
         time_s: args.options.time,
         surroundings,
-        lights: LightSettings::new(),
+        lights,
+        glass: if args.options.bend_light {
+            GlassLight::Bent
+        } else {
+            GlassLight::Straight
+        },
+        file_cd_m2: scale.file_cd_m2,
+        white_cd_m2: scale.white_cd_m2,
         stops: 0.0,
         passes: PassSet::new(wanted),
         clay: args.options.clay,

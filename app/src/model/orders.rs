@@ -84,6 +84,10 @@ pub struct OrderSpec {
     /// Radius of the ambient occlusion, metres; 1 if absent.
     #[serde(default)]
     pub occlusion_m: Option<f32>,
+    /// Luminance of the master's 1, cd/m². Orders of before have none: theirs is white by day, and their exposure is still to
+    /// be given when they are handed over.
+    #[serde(default)]
+    pub white_cd_m2: Option<f32>,
 }
 
 impl OrderSpec {
@@ -109,6 +113,7 @@ impl OrderSpec {
             denoise: false,
             clamp: None,
             occlusion_m: None,
+            white_cd_m2: None,
         }
     }
 }

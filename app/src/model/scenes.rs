@@ -33,6 +33,9 @@ pub struct SceneSummary {
     /// What was taken over beside meshes, with its number.
     #[serde(default)]
     pub understood: Vec<String>,
+    /// How it is known what the numbers of its lights mean.
+    #[serde(default)]
+    pub light_why: String,
     /// Cameras that came with the scene, to be taken as viewpoints.
     #[serde(default)]
     pub cameras: Vec<CameraInfo>,

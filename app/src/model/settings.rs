@@ -1,13 +1,17 @@
 //! How a scene is lit, read and stood in, as it is kept.
 
 use dome_rules::preflight::Purpose;
-use dome_trace::{LightSetting, LightSettings, ObjectMove, Surroundings, Unit, Up};
+use dome_trace::photometry::{DAYLIGHT_WHITE_CD_M2, white_at};
+use dome_trace::{GlassLight, LightSetting, LightSettings, ObjectMove, Surroundings, Unit, Up};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
 
+/// Step of the exposures in which light is gathered for live pictures, stops.
+const LIVE_STEP: f32 = 2.0;
+
 /// How a project's scene is lit and read.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[ts(export)]
 #[serde(default)]
 pub struct SceneSettings {
@@ -17,6 +21,11 @@ pub struct SceneSettings {
     /// Lights that are set otherwise than the scene says, by their keys.
     #[ts(as = "BTreeMap<String, LightSettingShape>")]
     pub lights: LightSettings,
+    /// What 1 in the scene's file is: cd/m² of a glowing surface, candela or lux of a lamp.
+    pub file_cd_m2: f32,
+    /// How light comes through bodies of glass.
+    #[ts(as = "GlassLightShape")]
+    pub glass: GlassLight,
     /// Brightness of all light in live pictures and drafts, stops. Final renders never use it.
     pub draft_stops: f32,
     /// The unit that the scene was made in.
@@ -34,7 +43,7 @@ pub struct SceneSettings {
     pub moves: Vec<ObjectMove>,
     /// Limits for standing.
     pub stand: StandSettings,
-    /// Exposure of live pictures, and what handing over begins with, stops. Masters never have it.
+    /// Exposure, stops: which luminance becomes white in live pictures and is a master's 1.
     pub exposure_stops: f32,
     /// Which light setup this is: its surroundings, lights, brightness, exposure and moment.
     pub setup: SetupName,
@@ -44,6 +53,30 @@ pub struct SceneSettings {
     pub replaced: Option<ReplacedScene>,
     /// What was set for objects and lamps that the present scene file does not have: kept for a later one.
     pub unmatched: Vec<Unmatched>,
+}
+
+impl Default for SceneSettings {
+    /// Nothing set, and numbers of light that mean shares of white by day: what projects of before meant.
+    fn default() -> Self {
+        Self {
+            surroundings: Surroundings::default(),
+            lights: LightSettings::new(),
+            file_cd_m2: DAYLIGHT_WHITE_CD_M2,
+            glass: GlassLight::default(),
+            draft_stops: 0.0,
+            unit: Unit::default(),
+            up: None,
+            origin: [0.0; 3],
+            time_s: 0.0,
+            moves: Vec::new(),
+            stand: StandSettings::default(),
+            exposure_stops: 0.0,
+            setup: SetupName::default(),
+            other_setups: Vec::new(),
+            replaced: None,
+            unmatched: Vec::new(),
+        }
+    }
 }
 
 /// A scene file that took the place of another.
@@ -107,13 +140,24 @@ pub struct LightSetup {
     pub lights: LightSettings,
     /// Brightness of live pictures and drafts, stops.
     pub draft_stops: f32,
-    /// Exposure of live pictures, stops.
+    /// Exposure, stops.
     pub exposure_stops: f32,
     /// The moment, seconds.
     pub time_s: f64,
 }
 
 impl SceneSettings {
+    /// Luminance that is white at the exposure, cd/m².
+    pub fn white_cd_m2(&self) -> f32 {
+        white_at(self.exposure_stops)
+    }
+
+    /// The exposure in which light is gathered for live pictures: a step of a few stops near the one that is set, so that
+    /// small changes need no new light. What is left is done when a picture is shown.
+    pub fn gathered_stops(&self) -> f32 {
+        (self.exposure_stops / LIVE_STEP).round() * LIVE_STEP
+    }
+
     /// What of these settings a light setup holds.
     fn own_setup(&self) -> LightSetup {
         LightSetup {
@@ -251,6 +295,7 @@ struct SunSkyShape {
 #[allow(dead_code)]
 struct SurroundingsShape {
     sky: SkyShape,
+    unit_cd_m2: f32,
     turn_deg: f32,
     light_stops: f32,
     backdrop_stops: f32,
@@ -265,6 +310,28 @@ struct LightSettingShape {
     on: bool,
     stops: f32,
     unseen: bool,
+    #[ts(optional)]
+    distribution: Option<LightDistributionShape>,
+}
+
+/// How [`dome_trace::LightDistribution`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "LightDistribution")]
+#[allow(dead_code)]
+struct LightDistributionShape {
+    file: String,
+    name: String,
+    heading_deg: f32,
+    tilt_deg: f32,
+}
+
+/// How [`GlassLight`] looks in JSON.
+#[derive(TS)]
+#[ts(export, rename = "GlassLight", rename_all = "kebab-case")]
+#[allow(dead_code)]
+enum GlassLightShape {
+    Straight,
+    Bent,
 }
 
 /// How [`Unit`] looks in JSON.

@@ -201,6 +201,9 @@ fn read_in(
         report,
     } = app.scenes.read(&folder.join(scene_file), &choose)?;
     settings.surroundings.sky = scene.sky.clone();
+    settings.surroundings.unit_cd_m2 = report.light.sky_cd_m2;
+    settings.file_cd_m2 = report.light.file_cd_m2;
+    settings.exposure_stops = report.light.exposure_stops;
     settings.origin = report.origin;
     let summary = summarise(display, &scene, &report);
     app.store
@@ -264,6 +267,7 @@ pub(super) fn summarise(file: String, scene: &Scene, report: &ImportReport) -> S
             .collect(),
         notices: report.notices.clone(),
         understood: report.understood.clone(),
+        light_why: report.light.why.clone(),
         cameras: scene
             .cameras()
             .iter()
@@ -342,7 +346,7 @@ pub fn bring_surroundings(
             tempfile::tempdir_in(app.folder.incoming()).map_err(FileError::io("Making", upload))?;
         let at = folder.path().join(&name);
         atomic::keep(upload, &at)?;
-        let (_, shape, notices, _) = surroundings_picture(&at)?;
+        let read = surroundings_picture(&at)?;
         let kept = app.folder.surroundings(id);
         std::fs::create_dir_all(&kept).map_err(FileError::io("Making", &kept))?;
         // An order that waits may need the picture that has the name already: it stays.
@@ -350,8 +354,9 @@ pub fn bring_surroundings(
         atomic::keep(&at, &to)?;
         Ok(SurroundingsFile {
             file: dome_files::error::display_name(&to),
-            shape: shape.into(),
-            notices,
+            shape: read.shape.into(),
+            unit_cd_m2: read.unit_cd_m2,
+            notices: read.notices,
         })
     })();
     remove(upload);
@@ -392,9 +397,12 @@ pub fn make_card(app: &App, id: i64) -> Result<()> {
     let mut preview = Preview::new(PanoramaSize::from_width(CARD_WIDTH / 2)?);
     let view = LiveView {
         scene: &scene,
-        light: &*app.scenes.light(app, id, &settings, false)?,
+        light: &*app
+            .scenes
+            .light(app, id, &settings, false, settings.white_cd_m2())?,
         eye: &super::preview::eye(&viewpoint.pose),
         clay: false,
+        glass: settings.glass,
     };
     preview.refine(&view, Duration::from_secs(12));
     save_jpeg(&card, &preview.picture())?;

@@ -32,6 +32,8 @@ pub struct Loaded<P = Source> {
     pub alpha: bool,
     /// Compass heading of its middle, degrees.
     pub heading_deg: Option<f64>,
+    /// Luminance of the value 1 that it tells, cd/m².
+    pub white_cd_m2: Option<f32>,
     /// What is to be said about it.
     pub notices: Vec<String>,
     /// Its memory.
@@ -118,6 +120,7 @@ fn told(rows: &PictureRows, shape: Shape, asked: Option<Shape>, name: &str) -> L
         depth: rows.depth,
         alpha: rows.alpha,
         heading_deg: rows.heading_deg,
+        white_cd_m2: rows.white_cd_m2,
         notices,
         memory: Claim::default(),
     }
@@ -157,6 +160,7 @@ impl Loaded {
             depth: self.depth,
             alpha: self.alpha,
             heading_deg: self.heading_deg,
+            white_cd_m2: self.white_cd_m2,
             notices: self.notices,
             memory: self.memory,
         }
@@ -171,6 +175,7 @@ impl Loaded<()> {
             depth: self.depth,
             alpha: self.alpha,
             heading_deg: self.heading_deg,
+            white_cd_m2: self.white_cd_m2,
             notices: self.notices,
             memory: self.memory,
         }
@@ -285,6 +290,10 @@ pub fn load_faces(guess: &FaceGuess, layout: CubeLayout, each: &mut Each) -> Res
     let memory = room_for(shape, (side, side * 6), depth, "The cube")?;
     let mut builder = builder(shape, (side, side * 6), depth);
     let empty = vec![Pixel::ZERO; side as usize];
+    // What all faces tell alike is told of the whole.
+    let mut whites = opened.iter().flatten().map(|rows| rows.white_cd_m2);
+    let first = whites.next().flatten();
+    let white_cd_m2 = first.filter(|w| whites.all(|other| other == Some(*w)));
     for (i, rows) in opened.into_iter().enumerate() {
         let part = (i as f64 / 6.0, (i + 1) as f64 / 6.0);
         match rows {
@@ -297,6 +306,7 @@ pub fn load_faces(guess: &FaceGuess, layout: CubeLayout, each: &mut Each) -> Res
         depth,
         alpha,
         heading_deg: None,
+        white_cd_m2,
         notices,
         memory,
     })
@@ -529,6 +539,7 @@ pub fn write(
     spec.tags.heading_deg = (loaded.heading_deg)
         .filter(|_| wanted.turn.is_level())
         .map(|h| dome_optics::angle::wrap_heading_deg(h + wanted.turn.heading_deg));
+    spec.white_cd_m2 = loaded.white_cd_m2;
     if alpha {
         spec.layers = vec![LayerSpec::new("", "A", false)];
     }

@@ -21,6 +21,7 @@ use dome_imaging::convert::Kernel;
 use dome_imaging::{Curve, LayeredStrip, Tone};
 use dome_optics::rig::{Arrangement, Packing, Side};
 use dome_optics::{Orientation, PictureSize, Shape};
+use dome_trace::photometry::DAYLIGHT_WHITE_CD_M2;
 use std::path::Path;
 use std::sync::Arc;
 
@@ -157,6 +158,8 @@ fn picture(spec: &OrderSpec, request: &PackageRequest, (width, height): (u32, u3
     let mut picture =
         PictureSpec::panorama(format_of(request), width, height, spec.pose.heading_deg);
     picture.quality = request.quality;
+    // Orders of before had the same white, but did not say so.
+    picture.white_cd_m2 = Some(spec.white_cd_m2.unwrap_or(DAYLIGHT_WHITE_CD_M2));
     picture.tilted(&super::preview::orientation(&spec.pose));
     picture.tone = Tone {
         exposure_stops: request.exposure_stops,

@@ -90,7 +90,7 @@ impl<'a> Place<'a> {
         let shares = sight::shares(self.scene, Some(light), eye);
         let setting = |object: u32| {
             let key = object_key(object as usize);
-            let setting = self.settings.lights.get(&key).copied().unwrap_or_default();
+            let setting = self.settings.lights.get(&key).cloned().unwrap_or_default();
             (key, setting)
         };
         let objects = self.scene.objects();
@@ -119,7 +119,8 @@ impl<'a> Place<'a> {
             sky: sky
                 .iter()
                 .filter(|s| on(&s.key))
-                .map(|s| f64::from(s.strength))
+                .filter_map(|s| s.measures.first())
+                .map(|m| f64::from(m.value))
                 .sum(),
             lit: glowing || lamp,
             dark: (self.settings.surroundings.is_valid())
@@ -289,7 +290,9 @@ pub fn of_viewpoint(
             return Ok(found);
         }
     }
-    let light = app.scenes.light(app, project, settings, false)?;
+    let light = app
+        .scenes
+        .light(app, project, settings, false, settings.white_cd_m2())?;
     let starts = app.scenes.starts(app, project, settings)?;
     let place = Place {
         name: viewpoint.name.clone(),

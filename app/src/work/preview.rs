@@ -14,6 +14,7 @@ use dome_imaging::pair::windowed;
 use dome_imaging::{Curve, Picture, Strip, Tone};
 use dome_optics::rig::Side;
 use dome_optics::{Equirect, Eye, MonoEye, Orientation, PanoramaSize, PictureSize, rig};
+use dome_trace::photometry::white_at;
 use dome_trace::preview::{ENOUGH, LiveView, Preview};
 use dome_trace::quick;
 use dome_trace::render::Hold;
@@ -124,7 +125,7 @@ pub struct Live {
     pub calm: bool,
 }
 
-/// The display tone of every screen: no exposure, soft shoulder. Deliveries choose their own.
+/// The display tone of every screen: a picture's 1 is white, soft shoulder. Deliveries choose their own.
 pub const SCREEN_TONE: Tone = Tone {
     exposure_stops: 0.0,
     curve: Curve::Soft,
@@ -177,7 +178,8 @@ fn quick_pictures(
 ) -> Result<Vec<Picture>> {
     app.previews.hurries.fetch_add(1, Ordering::Relaxed);
     let scene = app.scenes.get_as(app, project, settings)?;
-    let light = app.scenes.light(app, project, settings, true)?;
+    let white = white_at(settings.gathered_stops());
+    let light = app.scenes.light(app, project, settings, true, white)?;
     let running = app.jobs.rendering();
     let _hold = running.as_ref().and_then(|r| app.previews.hold(r));
     Ok(at_once(|| {
@@ -367,7 +369,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
     }
     let looking = Looking::of(request, MAX_WIDTH)?;
     let tone = Tone {
-        exposure_stops: settings.exposure_stops,
+        exposure_stops: settings.exposure_stops - settings.gathered_stops(),
         ..SCREEN_TONE
     };
     let sides = looking.sides(request.show);
@@ -419,12 +421,16 @@ fn refined(
 ) -> Result<SeenSoFar> {
     let size = looking.size;
     let scene = app.scenes.get_as(app, project, settings)?;
-    let light = app.scenes.light(app, project, settings, true)?;
+    let white = white_at(settings.gathered_stops());
+    let light = app.scenes.light(app, project, settings, true, white)?;
     let clay = request.clay.unwrap_or(false);
     let view = View {
         project,
         content: scene.content(),
-        settings: settings.lit(),
+        settings: SceneSettings {
+            exposure_stops: settings.gathered_stops(),
+            ..settings.lit()
+        },
         pose: looking.pose,
         width: size.width(),
         clay,
@@ -472,6 +478,7 @@ fn refined(
             light: &light,
             eye: &*looking.eye(side),
             clay,
+            glass: settings.glass,
         };
         // Whoever moves on does not wait for light that nobody will see.
         let hurries = app.previews.hurries.load(Ordering::Relaxed);

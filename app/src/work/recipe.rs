@@ -8,8 +8,10 @@ use dome_imaging::LayeredStrip;
 use dome_optics::rig::{Rig, Side};
 use dome_optics::{Eye, LensEye, MonoEye, Orientation, PanoramaSize, PictureSize, Shape};
 use dome_trace::passes::mask_table;
+use dome_trace::photometry::DAYLIGHT_WHITE_CD_M2;
 use dome_trace::{
-    ENGINE, Illumination, LightSettings, Pass, PassSet, Quality, Render, Scene, Sky, Surroundings,
+    ENGINE, GlassLight, Illumination, LightSettings, Pass, PassSet, Quality, Render, Scene, Sky,
+    Surroundings,
 };
 use glam::DVec3;
 
@@ -36,6 +38,12 @@ pub struct Recipe {
     pub surroundings: Surroundings,
     /// Lights that are set otherwise than the scene says.
     pub lights: LightSettings,
+    /// How light comes through bodies of glass.
+    pub glass: GlassLight,
+    /// What 1 in the scene's file is, cd/m².
+    pub file_cd_m2: f32,
+    /// Luminance of the picture's 1, cd/m²: noise is told relative to what is shown at it.
+    pub white_cd_m2: f32,
     /// Brightness of all light, stops; 0 for all but drafts.
     pub stops: f32,
     /// Passes that the file holds.
@@ -80,6 +88,9 @@ impl Recipe {
             time_s: settings.time_s,
             surroundings: settings.surroundings.clone(),
             lights: settings.lights.clone(),
+            glass: settings.glass,
+            file_cd_m2: settings.file_cd_m2,
+            white_cd_m2: spec.white_cd_m2.unwrap_or(DAYLIGHT_WHITE_CD_M2),
             stops: if spec.draft {
                 settings.draft_stops
             } else {
@@ -150,6 +161,7 @@ impl Recipe {
             passes: self.strip_passes(),
             clay: self.clay,
             clamp: self.clamp,
+            glass: self.glass,
             occlusion_radius: self.occlusion_m,
             ..Render::new(scene, light, eye, self.size, self.quality, seed)
         }
@@ -198,6 +210,15 @@ impl Recipe {
             told_surroundings(&self.surroundings, sky_picture),
         );
         d.line("lights", told_json(&self.lights));
+        d.line(
+            "glass",
+            match self.glass {
+                GlassLight::Straight => "light goes straight through",
+                GlassLight::Bent => "light is bent",
+            },
+        );
+        d.line("file", format!("1 is {} cd/m2, cd or lx", self.file_cd_m2));
+        d.line("white", format!("{} cd/m2", self.white_cd_m2));
         d.line("brightness", format!("{} stops", self.stops));
         let DVec3 { x, y, z } = self.at;
         let o = &self.orientation;
@@ -258,6 +279,7 @@ impl Recipe {
         spec.shape = self.size.shape;
         spec.tilted(&self.orientation);
         spec.layers = self.passes.layers();
+        spec.white_cd_m2 = Some(self.white_cd_m2);
         if self.rig.is_some() && format == PictureFormat::Exr {
             spec.both_eyes = true;
             spec.layers = views::layers_of_both(&spec.layers, spec.deep);
@@ -370,6 +392,9 @@ mod tests {
             s.draft = true;
             s.settings.draft_stops = 1.0;
         });
+        change("glass", &|s| s.settings.glass = GlassLight::Bent);
+        change("file", &|s| s.settings.file_cd_m2 = 1.0);
+        change("white", &|s| s.white_cd_m2 = Some(120.0));
         change("eye", &|s| s.pose.position[2] += 1e-9);
         change("turned", &|s| s.pose.heading_deg = 10.001);
         change("lens", &|s| {

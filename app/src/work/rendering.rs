@@ -46,10 +46,10 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let recipe = Recipe::of_order(spec)?;
     let read = {
         let (app, project) = (Arc::clone(app), row.project);
-        let (settings, draft) = (spec.settings.clone(), spec.draft);
+        let (settings, draft, white) = (spec.settings.clone(), spec.draft, recipe.white_cd_m2);
         move || -> Result<_> {
             let scene = app.scenes.get_as(&app, project, &settings)?;
-            let light = app.scenes.light(&app, project, &settings, draft)?;
+            let light = app.scenes.light(&app, project, &settings, draft, white)?;
             let sky = app.scenes.sky_picture(&app, project, &settings)?;
             Ok((scene, light, sky))
         }

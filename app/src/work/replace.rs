@@ -135,18 +135,18 @@ fn matched(new: &SceneSettings, old: &SceneSettings, from: &Paths, to: &Paths) -
         let mut carried = LightSettings::new();
         for (key, setting) in lights {
             let Some((path, lamp)) = path_of(key, from) else {
-                carried.insert(key.clone(), *setting);
+                carried.insert(key.clone(), setting.clone());
                 continue;
             };
             match places.light(path, lamp) {
                 Some(key) => {
-                    carried.insert(key, *setting);
+                    carried.insert(key, setting.clone());
                 }
                 None => lost.push(Unmatched {
                     path: path.clone(),
                     lamp,
                     setup,
-                    light: Some(*setting),
+                    light: Some(setting.clone()),
                     moved: None,
                 }),
             }
@@ -191,7 +191,7 @@ fn matched(new: &SceneSettings, old: &SceneSettings, from: &Paths, to: &Paths) -
 
 /// Puts back what an earlier export lacked, if it is there again.
 fn found_again(new: &mut SceneSettings, kept: &Unmatched, places: &Places) -> bool {
-    if let (Some(light), Some(key)) = (kept.light, places.light(&kept.path, kept.lamp)) {
+    if let (Some(light), Some(key)) = (kept.light.clone(), places.light(&kept.path, kept.lamp)) {
         let mut others = new.other_setups.iter_mut();
         let lights = match others.find(|s| s.setup.number == kept.setup) {
             Some(other) => &mut other.lights,
@@ -273,7 +273,7 @@ mod tests {
         assert_eq!((new.lights.len(), new.other_setups[0].lights.len()), (2, 2));
         let lost: Vec<_> = (new.unmatched.iter())
             .map(|u| {
-                let stops = u.light.map(|l| l.stops);
+                let stops = u.light.as_ref().map(|l| l.stops);
                 (u.path.as_str(), u.setup, stops, u.moved.is_some())
             })
             .collect();

@@ -1,6 +1,6 @@
 //! Scenes in memory and their light: loaded when first needed, the last few kept.
 
-use super::{App, Result, WorkError};
+use super::{App, Result, WorkError, distributions};
 use crate::model::settings::{ReplacedScene, SceneSettings};
 use dome_files::budget::Claim;
 use dome_files::linear_picture;
@@ -12,7 +12,8 @@ use dome_optics::projection::CubeLayout;
 use dome_trace::scene::Document;
 use dome_trace::stand::starts::{Start, suggest};
 use dome_trace::{
-    Illumination, ImportOptions, ImportReport, Imported, ObjectMove, Scene, Sky, TraceError,
+    Illumination, ImportOptions, ImportReport, Imported, LightScale, ObjectMove, Scene, Sky,
+    TraceError,
 };
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -104,7 +105,7 @@ pub struct Opened {
 pub struct Scenes {
     opened: Recent<OpenedKey, Opened>,
     scenes: Recent<SceneKey, Scene>,
-    lights: Recent<(i64, SceneSettings, bool), Illumination>,
+    lights: Recent<(i64, SceneSettings, bool, u32), Illumination>,
     pictures: Recent<(i64, String), (Picture, Claim)>,
     starts: Recent<SceneKey, Vec<Start>>,
 }
@@ -191,31 +192,38 @@ impl Scenes {
         self.opened.forget_idle();
     }
 
-    /// The light of a project's scene; only a draft uses the draft brightness.
+    /// The light of a project's scene for pictures whose 1 is `white_cd_m2`; only a draft uses the draft brightness.
     pub fn light(
         &self,
         app: &App,
         project: i64,
         settings: &SceneSettings,
         draft: bool,
+        white_cd_m2: f32,
     ) -> Result<Arc<Illumination>> {
         let scene = self.get_as(app, project, settings)?;
         let picture = match &settings.surroundings.sky {
             Sky::Picture { file } => Some(self.picture(app, project, file)?),
             _ => None,
         };
-        self.lights.get((project, settings.lit(), draft), || {
+        let key = (project, settings.lit(), draft, white_cd_m2.to_bits());
+        self.lights.get(key, || {
             let gain = if draft {
                 settings.draft_stops.exp2()
             } else {
                 1.0
             };
-            Ok(Illumination::new(
+            let tables = distributions::tables(app, project, &settings.lights)?;
+            Ok(Illumination::measured(
                 &scene,
                 &settings.surroundings,
                 picture.as_deref().map(|p| &p.0),
-                &settings.lights,
-                gain,
+                (&settings.lights, &tables),
+                LightScale {
+                    white_cd_m2,
+                    file_cd_m2: settings.file_cd_m2,
+                    gain,
+                },
             ))
         })
     }
@@ -237,8 +245,8 @@ impl Scenes {
     fn picture(&self, app: &App, project: i64, file: &str) -> Result<Arc<(Picture, Claim)>> {
         self.pictures.get((project, file.to_owned()), || {
             let path = app.folder.surroundings(project).join(file);
-            let (picture, _, _, memory) = surroundings_picture(&path)?;
-            Ok((picture, memory))
+            let read = surroundings_picture(&path)?;
+            Ok((read.picture, read.memory))
         })
     }
 
@@ -290,8 +298,22 @@ pub fn options(settings: &SceneSettings) -> ImportOptions {
     }
 }
 
+/// A picture of surroundings, ready to be lit by.
+pub struct SurroundingsPicture {
+    /// Unrolled.
+    pub picture: Picture,
+    /// The shape that it had.
+    pub shape: &'static str,
+    /// What its 1 is, cd/m², if it says so.
+    pub unit_cd_m2: Option<f32>,
+    /// Odd things, one sentence each.
+    pub notices: Vec<String>,
+    /// Its memory.
+    pub memory: Claim,
+}
+
 /// A picture of surroundings made equirectangular, the name of its shape, what is odd about it, and its memory.
-pub fn surroundings_picture(path: &Path) -> Result<(Picture, &'static str, Vec<String>, Claim)> {
+pub fn surroundings_picture(path: &Path) -> Result<SurroundingsPicture> {
     let read = linear_picture::read(path)?;
     let (w, h) = (read.picture.width, read.picture.height);
     let mut shape = shape_of_size(w, h).ok_or_else(|| {
@@ -307,11 +329,11 @@ pub fn surroundings_picture(path: &Path) -> Result<(Picture, &'static str, Vec<S
     if is_exr_cube {
         shape = Shape::Cube(CubeLayout::openexr());
     }
-    let notices = read.notices;
-    Ok((
-        to_equirect(read.picture, shape),
-        surroundings::name(shape),
-        notices,
-        read.memory,
-    ))
+    Ok(SurroundingsPicture {
+        picture: to_equirect(read.picture, shape),
+        shape: surroundings::name(shape),
+        unit_cd_m2: read.white_cd_m2,
+        notices: read.notices,
+        memory: read.memory,
+    })
 }

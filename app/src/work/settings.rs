@@ -1,7 +1,7 @@
 //! A project's settings: surroundings, lights, unit, moment, moved objects, and what follows when they change.
 
 use super::bring::summarise;
-use super::{App, Result, WorkError};
+use super::{App, Result, WorkError, distributions};
 use crate::model::places::{NewViewpoint, Viewpoint};
 use crate::model::settings::SceneSettings;
 use dome_files::archive;
@@ -75,6 +75,7 @@ pub fn apply(
             "There is no picture {file} among the project's surroundings; add it first."
         )));
     }
+    distributions::check_files(app, id, &new.lights)?;
     if new.unit == old.unit
         && new.up == old.up
         && new.origin == old.origin
@@ -88,6 +89,9 @@ pub fn apply(
             return Err(WorkError::Request(format!(
                 "The scene has no light \"{key}\"; ask for the list of lights."
             )));
+        }
+        if let Some(problem) = distributions::misplaced(&scene, &new.lights) {
+            return Err(WorkError::Request(problem));
         }
         app.store.set_settings(id, new)?;
         return Ok(None);
@@ -155,7 +159,7 @@ fn move_to(app: &App, id: i64, viewpoint: Viewpoint, place: DVec3) -> Result<()>
 }
 
 /// Whether a name leads nowhere but to a file of that name.
-fn is_plain_name(name: &str) -> bool {
+pub(super) fn is_plain_name(name: &str) -> bool {
     archive::safe_relative(name).is_some_and(|p| p.components().count() == 1)
 }
 
@@ -164,12 +168,18 @@ fn check_settings(s: &SceneSettings) -> Result<()> {
     let stops = |v: f32| (-20.0..=20.0).contains(&v);
     if !s.surroundings.is_valid() {
         return Err(WorkError::Request(
-            "The surroundings' numbers are outside their limits: colours 0 or more, sun -5 to 90 degrees, turbidity 1 to 10, ground 0 to 1, brightness -20 to 20 stops; correct them.".into(),
+            "The surroundings' numbers are outside their limits: colours 0 or more, sun -5 to 90 degrees, turbidity 1 to 10, ground 0 to 1, brightness -20 to 20 stops, 1 of it 0.001 to 1000000000 cd/m²; correct them.".into(),
         ));
     }
     if !stops(s.exposure_stops) {
         return Err(WorkError::Request(
             "The exposure must lie between -20 and 20 stops; correct it.".into(),
+        ));
+    }
+    if !(1e-3..=1e9).contains(&s.file_cd_m2) {
+        return Err(WorkError::Request(
+            "What 1 in the scene file is must lie between 0.001 and 1000000000 cd/m²; correct it."
+                .into(),
         ));
     }
     let mut numbers: Vec<u32> = s.setups().iter().map(|s| s.number).collect();

@@ -217,7 +217,9 @@ pub fn move_here(app: &App, project: i64, request: &MoveRequest) -> Result<()> {
 pub fn shares(app: &App, project: i64, pose: &Pose) -> Result<Vec<ShareInfo>> {
     let settings = app.store.project(project)?.settings;
     let scene = app.scenes.get_as(app, project, &settings)?;
-    let light = app.scenes.light(app, project, &settings, false)?;
+    let light = app
+        .scenes
+        .light(app, project, &settings, false, settings.white_cd_m2())?;
     let eye = DVec3::from(pose.position);
     let found = at_once(|| sight::shares(&scene, Some(&light), eye));
     let hidden = |object: u32| {

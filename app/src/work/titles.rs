@@ -6,7 +6,7 @@ use super::{App, Result, WorkError};
 use crate::model::places::Pose;
 use crate::model::rigs::{Rig, RigKind};
 use crate::model::titles::Title;
-use dome_files::decode::decode_rgba8;
+use dome_files::decode::decode_texture;
 use dome_files::error::FileError;
 use dome_files::linear_picture;
 use dome_imaging::title::{Card, Stand, Title as Drawn, draw, letters_ratio};
@@ -171,6 +171,6 @@ fn picture_card(app: &App, title: &Title, id: i64, tone: &Tone) -> Result<Card> 
         return Ok(Card::picture(width, height, &rgba, tone));
     }
     let bytes = std::fs::read(&path).map_err(FileError::io("Reading", &path))?;
-    let rgba = decode_rgba8(&bytes, &picture.file)?;
-    Ok(Card::picture(rgba.width, rgba.height, &rgba.bytes, tone))
+    let read = decode_texture(&bytes, &picture.file)?;
+    Ok(Card::picture(read.width, read.height, &read.bytes(), tone))
 }

@@ -52,6 +52,8 @@ pub struct ExrMeta {
     pub pose_heading_deg: Option<f64>,
     /// What the standard attribute `comments` says; a mask's colours by name.
     pub comments: Option<String>,
+    /// Luminance of the value 1, cd/m^2: the standard attribute `whiteLuminance`.
+    pub white_cd_m2: Option<f32>,
     /// What determines the picture.
     pub description: Option<Description>,
     /// Whether both eyes are in the file, as `views.rs` tells.
@@ -67,6 +69,7 @@ impl Default for ExrMeta {
             float: false,
             pose_heading_deg: None,
             comments: None,
+            white_cd_m2: None,
             description: None,
             both_eyes: false,
             packed: false,
@@ -210,6 +213,7 @@ where
     header.own_attributes.multi_view_names =
         (spec.meta.both_eyes).then(|| crate::views::VIEWS.map(Text::from).into());
     header.own_attributes.comments = spec.meta.comments.as_deref().and_then(text);
+    header.own_attributes.white_luminance = spec.meta.white_cd_m2;
     header.shared_attributes.chromaticities = Some(Chromaticities {
         // Rec. ITU-R BT.709 with D65.
         red: Vec2(0.64, 0.33),

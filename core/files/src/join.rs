@@ -96,6 +96,7 @@ pub fn join(parts: &[PathBuf], to: &Path) -> Result<()> {
                 shape: whole.shape(),
                 pose_heading_deg: whole.pose_heading_deg,
                 comments: whole.comments.clone(),
+                white_cd_m2: whole.white_cd_m2,
                 description: whole.description.clone(),
                 both_eyes: whole.has_both_eyes(),
                 ..ExrMeta::default()
@@ -191,6 +192,7 @@ pub fn extract(from: &Path, layer: &LayerSpec, to: &Path) -> Result<()> {
             shape: header.shape(),
             pose_heading_deg: header.pose_heading_deg,
             comments: header.comments,
+            white_cd_m2: header.white_cd_m2,
             description: header.description,
             ..ExrMeta::default()
         },

@@ -24,6 +24,7 @@ pub mod jpeg;
 pub mod ktx2;
 pub mod limits;
 pub mod linear_picture;
+pub mod lm63;
 pub mod pano;
 pub mod picture_file;
 pub mod png;

@@ -8,3 +8,5 @@ pub const MAX_TEXTURE_SIDE: u32 = 16_384;
 pub const MAX_BLOCK: usize = 1 << 30;
 /// Largest file that is taken from outside, bytes.
 pub const MAX_FILE: u64 = 4 << 30;
+/// Largest measured distribution of a lamp, bytes: some hundred times what they are.
+pub const MAX_DISTRIBUTION: u64 = 16 << 20;

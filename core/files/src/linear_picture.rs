@@ -14,6 +14,8 @@ pub struct LinearPicture {
     pub picture: Picture,
     /// How finely its values were told.
     pub depth: Depth,
+    /// Luminance of the value 1 that it tells, cd/m^2.
+    pub white_cd_m2: Option<f32>,
     /// Odd things, one sentence each.
     pub notices: Vec<String>,
     /// Its memory.
@@ -27,7 +29,7 @@ pub fn read(path: &Path) -> Result<LinearPicture> {
     let (width, height) = (rows.width, rows.height);
     let memory = budget::claim(u64::from(width) * u64::from(height) * 12, &name)?;
     let mut notices = std::mem::take(&mut rows.notices);
-    let depth = rows.depth;
+    let (depth, white_cd_m2) = (rows.depth, rows.white_cd_m2);
     if matches!(depth, Depth::Eight | Depth::Sixteen) {
         notices.push(format!(
             "{name} ends at white: its lamps and its sun are cut off there, so it lights weakly; an .hdr or .exr lights truly."
@@ -59,6 +61,7 @@ pub fn read(path: &Path) -> Result<LinearPicture> {
             samples,
         },
         depth,
+        white_cd_m2,
         notices,
         memory,
     })

@@ -36,6 +36,8 @@ pub struct PictureSpec {
     pub layers: Vec<LayerSpec>,
     /// What an OpenEXR says in its comments.
     pub comments: Option<String>,
+    /// Luminance of the value 1, cd/m^2, where it is known; OpenEXR says it.
+    pub white_cd_m2: Option<f32>,
     /// What an OpenEXR says determined the picture.
     pub description: Option<Description>,
     /// How two eyes lie in the picture: then it is no sphere to a viewer of one eye, and its words say what it is.
@@ -63,6 +65,7 @@ impl PictureSpec {
             },
             layers: Vec::new(),
             comments: None,
+            white_cd_m2: None,
             description: None,
             packing: Packing::MONO,
             both_eyes: false,
@@ -276,6 +279,7 @@ pub fn write(
                         float: spec.deep,
                         pose_heading_deg: spec.tags.heading_deg,
                         comments: told(spec),
+                        white_cd_m2: spec.white_cd_m2,
                         description: spec.description.clone(),
                         both_eyes: spec.both_eyes,
                         packed: spec.packing.is_packed(),

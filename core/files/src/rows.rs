@@ -55,6 +55,8 @@ pub struct PictureRows {
     pub told_shape: Option<Shape>,
     /// Compass heading of the middle that it tells, degrees.
     pub heading_deg: Option<f64>,
+    /// Luminance of the value 1 that it tells, cd/m^2.
+    pub white_cd_m2: Option<f32>,
     /// Colours other than ours that it was converted from when it is read.
     pub colours: Option<String>,
     /// What is to be said about it, one sentence each.
@@ -182,6 +184,7 @@ impl PictureRows {
             alpha: alpha.is_some(),
             told_shape: told.then(|| header.shape()),
             heading_deg: header.pose_heading_deg,
+            white_cd_m2: header.white_cd_m2,
             colours: colours.name,
             notices: colours.notices,
             rows: Box::new(rows),
@@ -267,6 +270,7 @@ impl PictureRows {
                 }
             }),
             heading_deg: None,
+            white_cd_m2: None,
             colours: colours.name,
             notices: colours.notices,
             rows: Box::new(rows),
@@ -336,6 +340,7 @@ impl PictureRows {
             alpha: samples == 2 || samples == 4,
             told_shape: pano.as_ref().and_then(|p| p.shape(width, height)),
             heading_deg: pano.and_then(|p| p.pose_heading_deg),
+            white_cd_m2: None,
             colours: colours.name,
             notices: colours.notices,
             rows,
@@ -371,6 +376,7 @@ impl PictureRows {
             alpha: false,
             told_shape: pano.as_ref().and_then(|p| p.shape(width, height)),
             heading_deg: pano.and_then(|p| p.pose_heading_deg),
+            white_cd_m2: None,
             colours: colours.name,
             notices: colours.notices,
             rows: Box::new(rows),
@@ -401,6 +407,7 @@ impl PictureRows {
             alpha: false,
             told_shape: None,
             heading_deg: None,
+            white_cd_m2: None,
             colours: None,
             notices: Vec::new(),
             rows: Box::new(rows),

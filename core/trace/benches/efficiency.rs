@@ -3,12 +3,13 @@
 //! figures stand beside those of now (`script/bench` says how).
 #![allow(missing_docs, clippy::unwrap_used)]
 
+mod lit;
+
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
 use dome_trace::scene::MeshPart;
 use dome_trace::sky::SunSky;
 use dome_trace::{
-    Control, Illumination, ImportOptions, LightSettings, Material, Quality, Render, Scene,
-    SceneBuilder, Sky, load,
+    Control, Illumination, ImportOptions, Material, Quality, Render, Scene, SceneBuilder, Sky, load,
 };
 use glam::{DVec3, Mat4, Vec3};
 use std::time::Instant;
@@ -87,7 +88,7 @@ fn main() {
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("merlow.glb");
     std::fs::write(&file, merlow::build()).unwrap();
-    let observatory = load(&file, &ImportOptions::default()).unwrap().scene;
+    let read = load(&file, &ImportOptions::default()).unwrap();
     let sun = |elevation_deg: f32| {
         Sky::Sun(SunSky {
             elevation_deg,
@@ -96,18 +97,18 @@ fn main() {
         })
     };
     let (room, field) = (room(), field());
-    let mut all: Vec<(&str, &Scene, Sky, DVec3, f64)> = vec![
+    let mut all: Vec<(&str, &Scene, Illumination, DVec3, f64)> = vec![
         (
             "Sun-lit room",
             &room,
-            sun(35.0),
+            lit::under(&room, sun(35.0)),
             DVec3::new(0.5, 1.5, -0.5),
             150.0,
         ),
         (
             "Open field",
             &field,
-            sun(40.0),
+            lit::under(&field, sun(40.0)),
             DVec3::new(0.0, 1.7, 0.0),
             0.0,
         ),
@@ -115,19 +116,11 @@ fn main() {
     for (i, name) in [(0, "Under the dome"), (1, "At the desk"), (3, "Terrace")] {
         let place = merlow::PLACES[i];
         let at = DVec3::from(place.position.map(f64::from));
-        all.push((
-            name,
-            &observatory,
-            observatory.sky.clone(),
-            at,
-            place.heading_deg,
-        ));
+        all.push((name, &read.scene, lit::begun(&read), at, place.heading_deg));
     }
     println!("| scene | noise, % | seconds | noise² x seconds |");
     println!("|---|---|---|---|");
-    for (name, scene, sky, at, heading) in all {
-        let settings = LightSettings::new();
-        let light = Illumination::new(scene, &sky.into(), None, &settings, 1.0);
+    for (name, scene, light, at, heading) in all {
         let eye = MonoEye::new(at, Orientation::heading(heading), Equirect);
         let size = PanoramaSize::from_width(128).unwrap();
         let quality = Quality::Samples(SAMPLES);

@@ -7,9 +7,7 @@ use dome_imaging::anaglyph::{Anaglyph, mixed};
 use dome_optics::rig::{Anchor, PanoramicEye, PanoramicPair, Side};
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
 use dome_trace::preview::{LiveView, Preview};
-use dome_trace::{
-    Control, Illumination, ImportOptions, LightSettings, Quality, Render, load, quick,
-};
+use dome_trace::{Control, GlassLight, ImportOptions, Quality, Render, load, quick};
 use glam::DVec3;
 use std::time::Duration;
 
@@ -23,16 +21,9 @@ fn main() {
     let folder = tempfile::tempdir().expect("a folder");
     let file = folder.path().join("merlow.glb");
     std::fs::write(&file, merlow::build()).expect("the demo scene");
-    let scene = load(&file, &ImportOptions::default())
-        .expect("a scene")
-        .scene;
-    let light = Illumination::new(
-        &scene,
-        &scene.sky.clone().into(),
-        None,
-        &LightSettings::new(),
-        1.0,
-    );
+    let read = load(&file, &ImportOptions::default()).expect("a scene");
+    let scene = read.scene;
+    let light = read.report.light.illumination(&scene);
     let rig = PanoramicPair {
         separation: 0.063,
         anchor: Anchor::Middle,
@@ -64,6 +55,7 @@ fn main() {
                 light: &light,
                 eye,
                 clay: false,
+                glass: GlassLight::Straight,
             };
             preview.refine(&view, Duration::ZERO);
             preview.picture()

@@ -3,7 +3,7 @@
 //!
 //! Directions point away from the surface, in a frame whose z is the shading normal.
 
-use crate::directional_albedo::{compensation, sheen_albedo, split_sum};
+use crate::directional_albedo::{compensation, rough_glass, sheen_albedo, split_sum};
 use crate::microfacet::{
     alpha, cosine_hemisphere, ggx_d, sheen_alpha, sheen_value, smith_g1, smith_g2, visible_normal,
 };
@@ -31,6 +31,8 @@ pub struct Gloss {
     pub thin: bool,
     /// Whether the viewer is inside the body.
     pub inside: bool,
+    /// Index of refraction of what is round the body.
+    pub around: f32,
     /// Weight of the lacquer, 0 to 1 (KHR_materials_clearcoat).
     pub coat: f32,
     /// Roughness of the lacquer.
@@ -56,6 +58,7 @@ impl Gloss {
             transmission: 0.0,
             thin: true,
             inside: false,
+            around: 1.0,
             coat: 0.0,
             coat_roughness: 0.0,
             coat_normal: None,
@@ -66,7 +69,12 @@ impl Gloss {
 
     /// Whether what it lets through goes on in the same direction.
     fn passes_straight(&self) -> bool {
-        self.thin && self.roughness < STRAIGHT_ROUGHNESS
+        self.thin && self.is_smooth()
+    }
+
+    /// Whether it is so smooth that what goes through keeps its direction, but for bending.
+    pub fn is_smooth(&self) -> bool {
+        self.roughness < STRAIGHT_ROUGHNESS
     }
 
     /// The part of the colour that scatters light evenly; what the albedo pass shows.
@@ -115,7 +123,6 @@ pub struct Bsdf {
     diffuse: Vec3,
     /// Colour of what goes through, before Fresnel.
     through: Vec3,
-    thin: bool,
     coat: Option<CoatLobe>,
     sheen: Vec3,
     sheen_alpha: f32,
@@ -150,6 +157,15 @@ pub struct Answer {
     pub pdf: f32,
 }
 
+impl Answer {
+    /// Less of it, with the same density: of what is scattered evenly a share, of a mirror's light as much of that share as it is
+    /// rough. What a smooth mirror shows is there or not.
+    pub fn dim(&mut self, share: f32, roughness: f32) {
+        self.diffuse *= share;
+        self.specular *= 1.0 - roughness * (1.0 - share);
+    }
+}
+
 /// A sampled direction.
 pub struct Sampled {
     /// Where the light comes from.
@@ -167,13 +183,14 @@ impl Bsdf {
     pub fn new(gloss: &Gloss, wo: Vec3) -> Self {
         let g = gloss;
         let split = split_sum(wo.z, g.roughness);
-        let normal_f0 = dielectric_f0(g.ior);
+        let normal_f0 = dielectric_f0(g.ior / g.around);
         let plain = (g.specular_colour * normal_f0).min(Vec3::ONE) * g.specular;
         let f0 = plain.lerp(g.base, g.metallic);
         let f90 = g.specular + (1.0 - g.specular) * g.metallic;
         let albedo = |f0: Vec3, f90: f32| compensation(f0, split) * (f0 * split.0 + f90 * split.1);
         let glass = (g.transmission > 0.0 && !g.thin).then(|| {
-            let eta = if g.inside { 1.0 / g.ior } else { g.ior };
+            let relative = g.ior / g.around;
+            let eta = if g.inside { 1.0 / relative } else { relative };
             (eta.max(1e-3), 1.0 - g.metallic)
         });
         // What the dielectric's mirror takes from the base.
@@ -184,10 +201,15 @@ impl Bsdf {
         let base = g.base * (1.0 - g.metallic) * (1.0 - taken.max_element());
         let diffuse = base * (1.0 - g.transmission);
         let goes = base * g.transmission;
-        let (straight, through_share) = if g.passes_straight() {
-            (goes, Vec3::ZERO)
-        } else {
-            (Vec3::ZERO, goes)
+        // Of rough glass some facets let through what a smooth face would reflect wholly.
+        let rough = glass.map(|(eta, _)| rough_glass(wo.z, g.roughness, eta));
+        let (straight, through_share) = match rough {
+            _ if g.passes_straight() => (goes, Vec3::ZERO),
+            Some(rough) => (
+                Vec3::ZERO,
+                g.base * ((1.0 - g.metallic) * g.transmission * rough.through()),
+            ),
+            None => (Vec3::ZERO, goes),
         };
         let through = if through_share == Vec3::ZERO && glass.is_none() {
             Vec3::ZERO
@@ -224,8 +246,8 @@ impl Bsdf {
         let below = (1.0 - coat_share) * (1.0 - sheen_share.max_element()).max(0.0);
 
         let mirror_share = match glass {
-            Some((eta, share)) => {
-                let f = fresnel(wo.z, eta);
+            Some((_, share)) => {
+                let f = rough.map_or(0.0, |r| r.reflected);
                 (Vec3::splat(f * share) + albedo(g.base, 1.0) * (1.0 - share)).element_sum()
             }
             None => albedo(f0, f90).element_sum(),
@@ -242,15 +264,13 @@ impl Bsdf {
             f0,
             f90,
             glass,
-            compensation: if glass.is_some() {
-                Vec3::ONE
-            } else {
-                compensation(f0, split)
+            compensation: match rough {
+                Some(rough) => Vec3::splat(1.0 / rough.whole),
+                None => compensation(f0, split),
             },
             below,
             diffuse: diffuse * below,
             through: through * below,
-            thin: g.thin,
             coat,
             sheen: g.sheen * (1.0 - coat_share),
             sheen_alpha: sheen_alpha(g.sheen_roughness),
@@ -358,8 +378,9 @@ impl Bsdf {
         let mirrored = Vec3::new(wi.x, wi.y, -wi.z);
         let bend = (ih + oh / eta).powi(2).max(1e-12);
         let turned = d * ih.abs() * oh / (no * bend);
-        let value =
-            self.through * ((1.0 - fresnel(oh, eta)) * turned * smith_g2(self.wo, mirrored, alpha));
+        let value = self.through
+            * self.compensation
+            * ((1.0 - fresnel(oh, eta)) * turned * smith_g2(self.wo, mirrored, alpha));
         (value, smith_g1(self.wo, alpha) * turned)
     }
 
@@ -398,11 +419,6 @@ impl Bsdf {
         let answer = self.evaluate(wi);
         (answer.pdf > 0.0).then_some(Sampled { wi, answer })
     }
-
-    /// Whether the body behind the surface bends light.
-    pub fn bends(&self) -> bool {
-        !self.thin
-    }
 }
 
 /// Chances in proportion to shares; every lobe that is there keeps one, so that none is missed by the
@@ -425,7 +441,7 @@ fn chances(shares: [f32; 4], there: [bool; 4]) -> [f32; 4] {
 }
 
 /// Snell's law at a facet; `None` where all is reflected.
-fn refract(wo: Vec3, h: Vec3, eta: f32) -> Option<Vec3> {
+pub(crate) fn refract(wo: Vec3, h: Vec3, eta: f32) -> Option<Vec3> {
     let c = wo.dot(h);
     let sin2 = (1.0 - c * c).max(0.0) / (eta * eta);
     if sin2 >= 1.0 || c <= 0.0 {

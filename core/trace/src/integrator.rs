@@ -4,11 +4,14 @@
 use crate::accel::TraceRay;
 use crate::bsdf::{Answer, Bsdf};
 use crate::departure::{Departure, Way, facing};
-use crate::light::{Illumination, LightSample, Receiver};
+use crate::light::{Illumination, LightSample, Lit, Receiver};
+use crate::media::Media;
+use crate::meeting::{GlassLight, Meeting, NARROW};
 use crate::sampler::Sampler;
 use crate::scene::Scene;
-use crate::surface::{Frame, Surface};
+use crate::surface::Frame;
 use glam::Vec3;
+use std::f32::consts::PI;
 
 /// Longest path in bounces. Beyond it what is left of the light is less than an 8-bit step in any scene
 /// whose surfaces return 70 % or less (0.7^24 = 0.0002); Russian roulette ends most paths long before.
@@ -19,7 +22,7 @@ const SURE_BOUNCES: u32 = 3;
 /// candidates, which told more for its time in the observatory than more points did.
 const LIGHT_POINTS: [u32; 2] = [2, 1];
 /// Most surfaces that a ray passes straight through between two bounces.
-const MAX_PASSED: u32 = 128;
+pub(crate) const MAX_PASSED: u32 = 128;
 
 /// Light along one path, by where it comes from.
 #[derive(Clone, Copy, Default)]
@@ -55,6 +58,12 @@ pub(crate) struct Tracer<'a> {
     pub(crate) light: &'a Illumination,
     pub(crate) clay: bool,
     pub(crate) finding: LightFinding,
+    /// How light of lamps and sky comes through bodies of glass.
+    pub(crate) glass: GlassLight,
+    /// Where the eye is.
+    pub(crate) start: Media<'a>,
+    /// Whether a white plate is held flat on what is seen first.
+    pub(crate) plate: bool,
 }
 
 /// By which of the two ways light is found. All three give the same picture, with different noise: renders use
@@ -78,7 +87,15 @@ struct Path {
     bounces: u32,
     /// Share of the first bounce that was even scattering.
     even: Vec3,
+    /// Whether all bounces were as good as mirrors: the path still shows what is there.
+    clear: bool,
+    /// How wide the path is, metres, and how much wider it grows, radians.
+    width: f32,
+    spread: f32,
 }
+
+/// The share of a lobe's width by which a bounce spreads a path: little enough that what is seen in it keeps its shape.
+const LOBE_SHARE: f32 = 0.25;
 
 impl Path {
     /// Adds light that was met after `bounces` bounces.
@@ -131,7 +148,13 @@ struct Last {
 
 impl Tracer<'_> {
     /// Light that arrives along a ray.
-    pub(crate) fn radiance(&self, mut ray: TraceRay, sampler: &mut Sampler) -> PathLight {
+    /// At the start the ray grows wider by `spread`, radians.
+    pub(crate) fn radiance(
+        &self,
+        mut ray: TraceRay,
+        spread: f32,
+        sampler: &mut Sampler,
+    ) -> PathLight {
         let (scene, light) = (self.scene, self.light);
         let mut path = Path {
             light: PathLight {
@@ -141,11 +164,13 @@ impl Tracer<'_> {
             throughput: Vec3::ONE,
             bounces: 0,
             even: Vec3::ZERO,
+            clear: true,
+            width: 0.0,
+            spread,
         };
         let mut last: Option<Last> = None;
         let mut passed = 0;
-        // Absorption per metre of the body that the path is in.
-        let mut absorption: Option<Vec3> = None;
+        let mut media = self.start;
         while passed <= MAX_PASSED {
             let Some(hit) = scene.hit(&ray) else {
                 self.leave(&mut path, ray.direction, last.as_ref());
@@ -161,28 +186,47 @@ impl Tracer<'_> {
                 passed += 1;
                 continue;
             }
-            if let Some(sigma) = absorption {
-                path.throughput *= (-sigma * hit.distance).exp();
+            path.throughput *= media.left_after(hit.distance);
+            path.width += path.spread * hit.distance;
+            let mut surface = scene.surface_within(&hit, &ray, path.width, self.clay);
+            let body = surface.material.is_body();
+            if body && media.hides(surface.material, surface.gloss.inside) {
+                media = media.crossed(surface.material, true);
+                ray = surface.place.ray(-surface.geometric, ray.direction);
+                passed += 1;
+                continue;
             }
-            let surface = scene.surface(&hit, &ray, self.clay);
-            let emission = surface.emission * light.object_scale(object);
+            if body {
+                self.settle(&mut surface, &media, !path.clear);
+            }
+            if self.plate && path.bounces == 0 {
+                surface.become_plate();
+                // The light on the plate, not what comes of it to the eye.
+                path.throughput = Vec3::ONE;
+            }
+            let emission = surface.emission * light.object_scale(object, -ray.direction);
             if emission != Vec3::ZERO && surface.opacity > 0.0 {
                 let weight = last.as_ref().map_or(1.0, |l| {
                     let cosine = surface.geometric.dot(ray.direction).abs().max(1e-6);
                     let d2 = l.from.position.distance_squared(surface.place.position);
-                    let density = light.tree.density(hit.triangle, &l.from, l.budget);
-                    self.weigh_bounce(l.pdf, density * d2 / cosine)
+                    let seen = (d2, cosine);
+                    let pdf = (light.tree).density(scene, hit.triangle, &l.from, seen, l.budget);
+                    self.weigh_bounce(l.pdf, pdf)
                 });
-                path.add(emission * (weight * surface.opacity), path.bounces);
+                let kept = weight * surface.opacity * self.given(&media, !path.clear);
+                path.add(emission * kept, path.bounces);
             }
             let frame = Frame::new(surface.shading);
             let bsdf = Bsdf::new(&surface.gloss, frame.local(-ray.direction));
-            if surface.material.lets_straight_through() {
-                let straight = straight_through(&surface, &bsdf);
+            if surface.material.is_see_through() {
+                let straight = surface.straight_share(&bsdf);
                 let chance = straight.max_element().min(1.0);
                 if chance > 0.0 {
                     if sampler.next_1d() < chance {
                         path.throughput *= straight / chance;
+                        if body {
+                            media = media.crossed(surface.material, surface.gloss.inside);
+                        }
                         ray = surface.place.ray(-surface.geometric, ray.direction);
                         passed += 1;
                         continue;
@@ -206,17 +250,28 @@ impl Tracer<'_> {
                 .get(path.bounces as usize)
                 .copied()
                 .unwrap_or(1);
-            let scattered = self.direct(&surface, &frame, &bsdf, budget, sampler);
+            let meeting = Meeting {
+                surface: &surface,
+                frame: &frame,
+                bsdf: &bsdf,
+                clear: path.clear,
+                media: &media,
+            };
+            let scattered = self.direct(&meeting, budget, sampler);
             path.add_scattered(&scattered);
 
             let choose = sampler.next_1d();
-            let Some(sampled) = bsdf.sample(choose, sampler.next_2d()) else {
+            let Some(mut sampled) = bsdf.sample(choose, sampler.next_2d()) else {
                 break;
             };
             let direction = frame.world(sampled.wi);
             let above = sampled.wi.z > 0.0;
             if (direction.dot(surface.geometric) > 0.0) != above {
                 break;
+            }
+            if above {
+                let share = surface.lit_share(direction, sampled.wi.z);
+                sampled.answer.dim(share, surface.gloss.roughness);
             }
             let answer = &sampled.answer;
             let whole = answer.diffuse + answer.specular;
@@ -241,24 +296,19 @@ impl Tracer<'_> {
             let mut side = surface.geometric;
             if !above {
                 side = -side;
-                if bsdf.bends() {
-                    absorption = if surface.gloss.inside {
-                        None
-                    } else {
-                        surface.material.volume.map(|v| {
-                            // The colour after the distance (Beer and Lambert).
-                            -Vec3::from(v.colour).max(Vec3::splat(1e-4)).map(f32::ln)
-                                / v.distance.max(1e-9)
-                        })
-                    };
+                if body {
+                    media = media.crossed(surface.material, surface.gloss.inside);
                 }
             }
+            path.clear &= answer.pdf > NARROW;
+            // A lobe of density p is about as wide as a cone of 1 / p steradians.
+            path.spread += LOBE_SHARE * (PI * answer.pdf).sqrt().recip();
             ray = surface.place.ray(side, direction);
             last = Some(Last {
                 pdf: answer.pdf,
                 from: Receiver {
                     position: ray.origin,
-                    normal: receiving_side(&surface, &bsdf),
+                    normal: surface.receiving_side(&bsdf),
                 },
                 budget,
             });
@@ -303,37 +353,33 @@ impl Tracer<'_> {
     }
 
     /// Light from chosen lights.
-    fn direct(
-        &self,
-        surface: &Surface,
-        frame: &Frame,
-        bsdf: &Bsdf,
-        budget: u32,
-        sampler: &mut Sampler,
-    ) -> Scattered {
+    fn direct(&self, meeting: &Meeting, budget: u32, sampler: &mut Sampler) -> Scattered {
+        let Meeting { surface, bsdf, .. } = *meeting;
         let mut light = Scattered::default();
-        let normal = receiving_side(surface, bsdf);
+        let normal = surface.receiving_side(bsdf);
         let receiver = Receiver {
             position: surface.place.off(surface.geometric),
             normal,
         };
         self.light.tree.sample_many(
-            self.scene,
+            Lit {
+                scene: self.scene,
+                light: self.light,
+            },
             &receiver,
             budget,
             sampler,
             &mut |sample, factor| {
-                self.add_sample(surface, frame, bsdf, &sample, factor, &mut light);
+                self.add_sample(meeting, &sample, factor, &mut light);
             },
         );
         // Light from without end: the sky, the sun, directional lamps; one ray each.
         let far = |direction: Vec3, radiance: Vec3, pdf: f32, light: &mut Scattered| {
-            let answer = self.answer(surface, frame, bsdf, direction);
-            if let Some(answer) = answer {
+            if let Some(answer) = meeting.answer(direction) {
                 let ray = surface
                     .place
                     .ray(facing(surface.geometric, direction), direction);
-                let through = self.transmittance(ray, radiance / pdf);
+                let through = self.transmittance(meeting, &answer, ray, radiance / pdf);
                 light.add(&answer, through * self.weigh_light(pdf, answer.pdf));
             }
         };
@@ -352,44 +398,26 @@ impl Tracer<'_> {
                 .min(directional.len() - 1);
             let (direction, irradiance, to) = directional[i];
             let chance = to - if i > 0 { directional[i - 1].2 } else { 0.0 };
-            if let Some(answer) = self.answer(surface, frame, bsdf, direction) {
+            if let Some(answer) = meeting.answer(direction) {
                 let ray = surface
                     .place
                     .ray(facing(surface.geometric, direction), direction);
-                let through = self.transmittance(ray, irradiance / chance);
+                let through = self.transmittance(meeting, &answer, ray, irradiance / chance);
                 light.add(&answer, through);
             }
         }
         light
     }
 
-    /// The surface's answer to light from a direction, if there is any.
-    fn answer(
-        &self,
-        surface: &Surface,
-        frame: &Frame,
-        bsdf: &Bsdf,
-        direction: Vec3,
-    ) -> Option<Answer> {
-        let wi = frame.local(direction);
-        if (direction.dot(surface.geometric) > 0.0) != (wi.z > 0.0) {
-            return None;
-        }
-        let answer = bsdf.evaluate(wi);
-        (answer.diffuse + answer.specular != Vec3::ZERO).then_some(answer)
-    }
-
     /// Light from one piece of a light, as far as nothing stands between.
-    #[allow(clippy::too_many_arguments)] // what the light depends on
     fn add_sample(
         &self,
-        surface: &Surface,
-        frame: &Frame,
-        bsdf: &Bsdf,
+        meeting: &Meeting,
         sample: &LightSample,
         factor: f32,
         light: &mut Scattered,
     ) {
+        let surface = meeting.surface;
         let geometric = surface.geometric;
         let way = match sample {
             LightSample::Area { place, normal, .. } => {
@@ -403,24 +431,20 @@ impl Tracer<'_> {
         let direction = ray.direction;
         match *sample {
             LightSample::Area {
-                place,
                 normal,
                 emission,
-                density,
+                pdf,
+                ..
             } => {
                 let cosine = normal.dot(direction).abs();
                 if cosine <= 1e-6 || emission == Vec3::ZERO {
                     return;
                 }
-                let Some(answer) = self.answer(surface, frame, bsdf, direction) else {
+                let Some(answer) = meeting.answer(direction) else {
                     return;
                 };
-                let pdf = density * distance * distance / cosine;
-                let scale = self
-                    .light
-                    .object_scale(self.scene.object_of(place.triangle));
                 let weight = self.weigh_light(pdf, answer.pdf) / pdf * factor;
-                let through = self.transmittance(ray, emission * (scale * weight));
+                let through = self.transmittance(meeting, &answer, ray, emission * weight);
                 light.add(&answer, through);
             }
             LightSample::Lamp(lamp, scale, chance) => {
@@ -428,64 +452,13 @@ impl Tracer<'_> {
                 if irradiance == Vec3::ZERO {
                     return;
                 }
-                if let Some(answer) = self.answer(surface, frame, bsdf, direction) {
-                    light.add(&answer, self.transmittance(ray, irradiance));
+                if let Some(answer) = meeting.answer(direction) {
+                    let through = self.transmittance(meeting, &answer, ray, irradiance);
+                    light.add(&answer, through);
                 }
             }
         }
     }
-
-    /// What is left of some light on its way along the ray to the surface that the ray leaves.
-    fn transmittance(&self, mut ray: TraceRay, light: Vec3) -> Vec3 {
-        let end = ray;
-        if !self.scene.see_through {
-            return if self.scene.blocked(&ray) {
-                Vec3::ZERO
-            } else {
-                light
-            };
-        }
-        let mut left = light;
-        for _ in 0..MAX_PASSED {
-            let Some(hit) = self.scene.hit(&ray) else {
-                return left;
-            };
-            if !self.scene.material_of(hit.triangle).lets_straight_through() {
-                return Vec3::ZERO;
-            }
-            let between = self.scene.surface(&hit, &ray, self.clay);
-            left *= between.straight_through(ray.direction);
-            if left == Vec3::ZERO {
-                return left;
-            }
-            let on = between.place.off(-between.geometric);
-            // Measured from the end, so that it does not move with every surface that is passed.
-            let done = (on - end.origin).dot(end.direction);
-            ray = end.until(end.far - done).leaving(between.place.triangle);
-            ray.origin = on;
-        }
-        Vec3::ZERO
-    }
-}
-
-impl Surface<'_> {
-    /// What goes straight on through the surface along a direction: its holes, and clear thin walls.
-    pub(crate) fn straight_through(&self, direction: Vec3) -> Vec3 {
-        if !self.material.lets_straight_through() {
-            return Vec3::ZERO;
-        }
-        let frame = Frame::new(self.shading);
-        straight_through(self, &Bsdf::new(&self.gloss, frame.local(-direction)))
-    }
-}
-
-fn straight_through(surface: &Surface, bsdf: &Bsdf) -> Vec3 {
-    Vec3::splat(1.0 - surface.opacity) + bsdf.straight() * surface.opacity
-}
-
-/// The side that a surface takes light from, or `None` for both.
-fn receiving_side(surface: &Surface, bsdf: &Bsdf) -> Option<Vec3> {
-    (!bsdf.takes_from_below()).then_some(surface.geometric)
 }
 
 fn power_heuristic(this: f32, other: f32) -> f32 {

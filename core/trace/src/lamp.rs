@@ -1,5 +1,6 @@
 //! Lamps without a body: points, spots and light from one direction (KHR_lights_punctual).
 
+use crate::light::Beam;
 use glam::Vec3;
 
 /// What kind of lamp.
@@ -34,6 +35,8 @@ pub struct Lamp {
     pub intensity: [f32; 3],
     /// Distance at which it ends, metres, if the scene limits it.
     pub range: Option<f32>,
+    /// Candela by direction as measured, if it is to shine so; its intensity is then what that is multiplied with.
+    pub beam: Option<Beam>,
 }
 
 impl Lamp {
@@ -49,6 +52,9 @@ impl Lamp {
     /// Candela towards a direction away from the lamp.
     pub fn towards(&self, away: Vec3) -> Vec3 {
         let intensity = Vec3::from(self.intensity);
+        if let Some(beam) = &self.beam {
+            return intensity * beam.candela(away);
+        }
         match self.kind {
             LampKind::Point | LampKind::Directional => intensity,
             LampKind::Spot {
@@ -60,6 +66,23 @@ impl Lamp {
                 let fade = ((self.direction.dot(away) - outer_cos) * scale).clamp(0.0, 1.0);
                 intensity * fade * fade
             }
+        }
+    }
+
+    /// Steradians into which it shines, those where it fades counted by their share of the full intensity: its flux is that
+    /// times its candela. The integral of the recommended fading over the cone, 2 pi times that of its square over the cosine.
+    pub fn steradians(&self) -> f32 {
+        use std::f32::consts::PI;
+        if let Some(beam) = &self.beam {
+            return beam.table().flux();
+        }
+        match self.kind {
+            LampKind::Point => 4.0 * PI,
+            LampKind::Directional => 0.0,
+            LampKind::Spot {
+                inner_cos,
+                outer_cos,
+            } => 2.0 * PI * ((1.0 - inner_cos) + (inner_cos - outer_cos) / 3.0),
         }
     }
 

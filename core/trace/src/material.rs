@@ -139,6 +139,11 @@ impl Material {
         self.emission.iter().any(|&e| e > 0.0)
     }
 
+    /// Whether it is the surface of a body that light goes through and is bent by.
+    pub fn is_body(&self) -> bool {
+        self.transmission > 0.0 && self.volume.is_some()
+    }
+
     /// Whether light can pass straight through it, as through a net or a window pane.
     pub fn lets_straight_through(&self) -> bool {
         self.alpha != Alpha::Opaque || (self.transmission > 0.0 && self.volume.is_none())

@@ -52,6 +52,7 @@ impl Shooter<'_> {
             sums.samples += samples.len() as u32;
             return; // outside the outline
         }
+        let spread = self.spread(pixel);
         for index in samples {
             let mut sampler = Sampler::new(pixel.0, pixel.1, index, self.seed);
             let (x, y) = sampler.next_2d();
@@ -72,7 +73,7 @@ impl Shooter<'_> {
             let Some(ray) = through(point, lens).or_else(|| through(centre, lens)) else {
                 continue;
             };
-            let mut light = self.tracer.radiance(trace_ray(&ray), &mut sampler);
+            let mut light = self.tracer.radiance(trace_ray(&ray), spread, &mut sampler);
             // One broken sample must not blacken its pixel.
             if !light.beauty.is_finite() {
                 light = PathLight {
@@ -103,6 +104,27 @@ impl Shooter<'_> {
                 });
                 sums.open += open;
             }
+        }
+    }
+
+    /// How much wider a pixel's ray grows, radians: half the smaller of the angles to the next pixels, for samples lie all over the
+    /// pixel and blur it by as much again.
+    fn spread(&self, (column, row): (u32, u32)) -> f32 {
+        let (w, h) = self.size;
+        let ray = |offset| {
+            self.eye
+                .ray(PicturePoint::in_pixel(column, row, offset, w, h))
+        };
+        let angle = |a: (f64, f64), b: (f64, f64)| {
+            let (a, b) = (ray(a)?, ray(b)?);
+            Some(a.direction.cross(b.direction).length().asin() as f32)
+        };
+        let across = angle((0.0, 0.5), (1.0, 0.5));
+        let down = angle((0.5, 0.0), (0.5, 1.0));
+        0.5 * match (across, down) {
+            (Some(a), Some(b)) => a.min(b),
+            // At an outline: nothing is known of what is beyond.
+            _ => 0.0,
         }
     }
 
@@ -191,18 +213,25 @@ impl PixelSums {
         self.noise_of(&self.sets[..DECIDING])
     }
 
+    /// By the jackknife (Efron 1982, "The Jackknife, the Bootstrap and Other Resampling Plans"): how far the shown value moves when
+    /// one set is left out. The curve is asked at values that the picture nearly has, so a lucky path that the screen cuts off at
+    /// white counts as what it does there; the picture is the mean of all sets, of which these are a part.
     fn noise_of(&self, sets: &[f32]) -> f32 {
         let each = (self.samples / SETS).max(1) as f32;
-        let n = sets.len() as f32;
-        let mean = sets.iter().sum::<f32>() / (n * each);
-        let square = sets.iter().map(|s| (s / each - mean).powi(2)).sum::<f32>() / (n - 1.0);
-        // The picture is the mean of all sets. The curve is applied to the picture's value and not to the
-        // sets' values: those would be cut off at white more often than the picture is.
-        let error = (square / SETS as f32).sqrt();
-        let value = self.sets.iter().sum::<f32>() / (SETS as f32 * each);
-        let shown = |v: f32| srgb_from_linear(v.clamp(0.0, 1.0));
-        let spread = (shown(value + error) - shown(value - error)) / 2.0;
-        spread / shown(value).max(DARKEST) * 100.0
+        let n = SETS as f32;
+        let whole = self.sets.iter().sum::<f32>();
+        let shown = |sum: f32, count: f32| srgb_from_linear((sum / (count * each)).clamp(0.0, 1.0));
+        let value = shown(whole, n);
+        let (mut square, mut least) = (0.0f32, value);
+        for s in sets {
+            let without = shown(whole - s, n - 1.0);
+            square += (without - value).powi(2);
+            least = least.min(without);
+        }
+        let part = sets.len() as f32 / n;
+        let error = (square / part * (n - 1.0) / n).sqrt();
+        // Half way to what is there without its luckiest set: by the lucky one alone a pixel would look bright and therefore calm.
+        error / ((least + value) / 2.0).max(DARKEST) * 100.0
     }
 
     /// The pixel's values in the layers of `passes`, one after the other into `put`.

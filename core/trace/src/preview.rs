@@ -2,7 +2,10 @@
 
 use crate::integrator::{LightFinding, Tracer};
 use crate::light::Illumination;
+use crate::media::Media;
+use crate::meeting::GlassLight;
 use crate::pixel::{PixelSums, Shooter};
+use crate::render::eye_place;
 use crate::scene::Scene;
 use dome_imaging::{LayeredStrip, Picture, Strip};
 use dome_optics::{Eye, PictureSize};
@@ -29,11 +32,14 @@ pub struct LiveView<'a> {
     pub eye: &'a dyn Eye,
     /// One grey over everything but glass.
     pub clay: bool,
+    /// How light comes through bodies of glass.
+    pub glass: GlassLight,
 }
 
 /// Samples gathered so far for one eye.
 pub struct Preview {
     size: (u32, u32),
+    picture_size: PictureSize,
     pixels: Vec<PixelSums>,
     samples: u32,
 }
@@ -45,6 +51,7 @@ impl Preview {
         let (width, height) = (size.width(), size.height());
         Self {
             size: (width, height),
+            picture_size: size,
             pixels: vec![PixelSums::default(); width as usize * height as usize],
             samples: 0,
         }
@@ -76,6 +83,9 @@ impl Preview {
                 light: view.light,
                 clay: view.clay,
                 finding: LightFinding::Both,
+                glass: view.glass,
+                start: Media::at(view.scene, eye_place(view.eye, self.picture_size)),
+                plate: false,
             },
             eye: view.eye,
             size: (width, height),

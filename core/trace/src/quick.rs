@@ -66,7 +66,7 @@ fn colour(scene: &Scene, light: &Illumination, mut ray: TraceRay) -> Vec3 {
         let surface = scene.surface(&hit, &ray, false);
         if !light.is_unseen(object) {
             let facing = surface.shading.dot(ray.direction).abs();
-            let glow = surface.emission * light.object_scale(object);
+            let glow = surface.emission * light.object_scale(object, -ray.direction);
             // The colour of the material itself: metals have no other, and mirrors would be black.
             let own = surface.gloss.base * (EVEN + LAMP * facing)
                 + glow.clamp(Vec3::ZERO, Vec3::splat(BRIGHTEST));

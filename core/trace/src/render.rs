@@ -2,13 +2,16 @@
 
 use crate::integrator::{LightFinding, Tracer};
 use crate::light::Illumination;
+use crate::media::Media;
+use crate::meeting::GlassLight;
 use crate::passes::{Pass, PassSet};
 use crate::pixel::{PixelSums, Shooter};
 use crate::sampler::SETS;
 use crate::scene::Scene;
 use dome_imaging::strip::CHANNELS;
 use dome_imaging::{LayeredStrip, NoiseSum, Strip};
-use dome_optics::{Eye, PictureSize, Projection};
+use dome_optics::{Eye, PicturePoint, PictureSize, Projection};
+use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
@@ -124,6 +127,8 @@ pub struct Render<'a> {
     pub occlusion_radius: f32,
     /// By which ways light is found; both, but for checks.
     pub finding: LightFinding,
+    /// How light comes through bodies of glass.
+    pub glass: GlassLight,
 }
 
 impl<'a> Render<'a> {
@@ -148,6 +153,7 @@ impl<'a> Render<'a> {
             clamp: None,
             occlusion_radius: 1.0,
             finding: LightFinding::Both,
+            glass: GlassLight::Straight,
         }
     }
 
@@ -172,6 +178,9 @@ impl<'a> Render<'a> {
                 light: self.light,
                 clay: self.clay,
                 finding: self.finding,
+                glass: self.glass,
+                start: Media::at(self.scene, eye_place(self.eye, self.size)),
+                plate: false,
             },
             eye: self.eye,
             size: (self.size.width(), self.size.height()),
@@ -272,6 +281,16 @@ impl<'a> Render<'a> {
         let size = self.size;
         (size.shape).solid_angle(column, row, size.width(), size.height())
     }
+}
+
+/// Where an eye is: where the ray of its picture's middle starts, or of the first place that has one.
+pub(crate) fn eye_place(eye: &dyn Eye, size: PictureSize) -> Vec3 {
+    let (w, h) = (size.width(), size.height());
+    let middle = PicturePoint::in_pixel(w / 2, h / 2, (0.0, 0.0), w, h);
+    let rows = (0..h).map(|row| PicturePoint::pixel_centre(w / 2, row, w, h));
+    (std::iter::once(middle).chain(rows))
+        .find_map(|p| eye.ray(p))
+        .map_or(Vec3::ZERO, |ray| ray.origin.as_vec3())
 }
 
 /// Rows of one eye or of several, row by row and within each eye by eye.

@@ -26,10 +26,10 @@ use crate::accel::instances::Instances;
 use crate::accel::{Hit, TraceRay};
 use crate::lamp::Lamp;
 use crate::material::Material;
+use crate::pyramid::Pyramid;
 use crate::sky::Sky;
 use body::Body;
 use dome_files::Fingerprint;
-use dome_files::decode::Rgba8;
 use glam::Vec3;
 use instance::Instance;
 use std::ops::Range;
@@ -105,7 +105,7 @@ pub struct CameraLens {
 /// What a scene has at every moment.
 struct Stock {
     materials: Vec<Material>,
-    pictures: Vec<Rgba8>,
+    pictures: Vec<Pyramid>,
     groups: Vec<Group>,
     /// The fingerprint of materials and textures; found when first asked for.
     content: OnceLock<Fingerprint>,
@@ -127,6 +127,8 @@ pub struct Scene {
     stock: Arc<Stock>,
     /// Whether anything lets light straight through, so that shadows must look closer.
     pub(crate) see_through: bool,
+    /// Whether there are bodies that light goes through.
+    pub(crate) has_bodies: bool,
     /// Which objects are closed round others; found when first asked for.
     shells: OnceLock<Vec<bool>>,
     /// What it holds; found when first asked for.
@@ -138,7 +140,9 @@ pub struct Scene {
 impl Scene {
     /// Memory that its corners, triangles and textures take, bytes; what several instances share counts once.
     pub fn memory_bytes(&self) -> u64 {
-        let pictures: u64 = self.stock.pictures.iter().map(|p| p.memory.bytes()).sum();
+        let pictures: u64 = (self.stock.pictures.iter().flat_map(|p| &p.levels))
+            .map(|level| level.memory.bytes())
+            .sum();
         let mut bodies: Vec<&Arc<Body>> = self.instances.iter().map(|i| &i.body).collect();
         bodies.push(&self.base);
         bodies.sort_by_key(|b| Arc::as_ptr(b));
@@ -160,7 +164,7 @@ impl Scene {
     }
 
     /// The pictures of its textures.
-    pub fn pictures(&self) -> &[Rgba8] {
+    pub fn pictures(&self) -> &[Pyramid] {
         &self.stock.pictures
     }
 

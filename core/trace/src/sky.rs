@@ -1,5 +1,6 @@
 //! What surrounds the scene, as it is set: a colour, two colours, sun and sky, or a picture.
 
+use crate::photometry::DAYLIGHT_WHITE_CD_M2;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
@@ -30,7 +31,7 @@ impl Default for SunSky {
     }
 }
 
-/// Light from outside, scene-linear RGB radiance.
+/// Light from outside. Colours are scene-linear RGB radiance in the surroundings' unit; sun and sky are in true values.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "kind", rename_all = "kebab-case")]
 pub enum Sky {
@@ -84,10 +85,13 @@ impl Sky {
 }
 
 /// The sky, how it is turned, and how bright it lights and is seen.
-#[derive(Clone, Debug, PartialEq, Default, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Surroundings {
     /// The sky itself.
     pub sky: Sky,
+    /// What 1 of a plain, two-coloured or picture's sky is, cd/m^2. Where nothing was said it is white by day.
+    #[serde(default = "daylight")]
+    pub unit_cd_m2: f32,
     /// Turned clockwise seen from above, degrees.
     #[serde(default)]
     pub turn_deg: f32,
@@ -100,6 +104,23 @@ pub struct Surroundings {
     /// Whether nothing is seen where the sky would be: alpha is 0 there.
     #[serde(default)]
     pub transparent: bool,
+}
+
+fn daylight() -> f32 {
+    DAYLIGHT_WHITE_CD_M2
+}
+
+impl Default for Surroundings {
+    fn default() -> Self {
+        Self {
+            sky: Sky::default(),
+            unit_cd_m2: daylight(),
+            turn_deg: 0.0,
+            light_stops: 0.0,
+            backdrop_stops: 0.0,
+            transparent: false,
+        }
+    }
 }
 
 impl From<Sky> for Surroundings {
@@ -116,6 +137,7 @@ impl Surroundings {
     pub fn is_valid(&self) -> bool {
         let stops = |v: f32| (-20.0..=20.0).contains(&v);
         self.sky.is_valid()
+            && (1e-3..=1e9).contains(&self.unit_cd_m2)
             && self.turn_deg.is_finite()
             && stops(self.light_stops)
             && stops(self.backdrop_stops)

@@ -5,6 +5,7 @@ use crate::bsdf::Gloss;
 use crate::departure::Departure;
 use crate::material::Material;
 use crate::scene::Scene;
+use crate::shading::{seen_normal, terminator};
 use crate::texture::Meaning;
 use glam::Vec3;
 
@@ -18,6 +19,8 @@ pub(crate) struct Surface<'a> {
     pub(crate) geometric: Vec3,
     /// Shading normal, on the side of the viewer.
     pub(crate) shading: Vec3,
+    /// The same without bumps.
+    pub(crate) smooth: Vec3,
     pub(crate) material: &'a Material,
     pub(crate) gloss: Gloss,
     /// 0 a hole, 1 solid.
@@ -50,25 +53,62 @@ impl Frame {
     }
 }
 
+impl Surface<'_> {
+    /// How much of the light from a direction above the surface reaches a bump for all that its normal promises. The corners of a
+    /// mesh say how it is rounded, and are believed.
+    pub(crate) fn lit_share(&self, direction: Vec3, cosine: f32) -> f32 {
+        if self.shading == self.smooth {
+            return 1.0;
+        }
+        terminator(direction, cosine, self.shading, self.smooth)
+    }
+
+    /// Becomes a white plate that scatters evenly and gives no light of its own.
+    pub(crate) fn become_plate(&mut self) {
+        self.shading = self.geometric;
+        self.smooth = self.geometric;
+        self.gloss = Gloss::matt(Vec3::ONE);
+        self.opacity = 1.0;
+        self.emission = Vec3::ZERO;
+        self.unlit = false;
+    }
+}
+
 impl Scene {
     /// The surface at a hit; `clay` makes everything but glass one grey.
     pub(crate) fn surface(&self, hit: &Hit, ray: &TraceRay, clay: bool) -> Surface<'_> {
-        let spot = self.spot(hit.triangle, hit.u, hit.v);
+        self.surface_within(hit, ray, 0.0, clay)
+    }
+
+    /// The same as a ray sees it that is so wide there, metres: textures show their mean over as much.
+    pub(crate) fn surface_within(
+        &self,
+        hit: &Hit,
+        ray: &TraceRay,
+        width: f32,
+        clay: bool,
+    ) -> Surface<'_> {
+        let spot = self.spot_within(hit.triangle, hit.u, hit.v, width);
         let [p0, p1, p2] = self.corners(hit.triangle);
         let outward = (p1 - p0).cross(p2 - p0).normalize_or_zero();
         let inside = outward.dot(ray.direction) > 0.0;
         let side = if inside { -1.0 } else { 1.0 };
         let geometric = outward * side;
-        let faces = |n: Vec3| n.dot(ray.direction) < -1e-3 && n.dot(geometric) > 0.0;
+        let seen = |n: Vec3| seen_normal(n, geometric, -ray.direction);
         let smooth = spot.normal() * side;
-        // A missing normal, or one that turns away from the viewer, gives way to the true one.
-        let mut shading = if faces(smooth) { smooth } else { geometric };
+        // A missing normal gives way to the true one.
+        let mut shading = if smooth == Vec3::ZERO {
+            geometric
+        } else {
+            seen(smooth)
+        };
 
         let material = self.material_of(hit.triangle);
         let mut surface = Surface {
             place: spot.departure(),
             geometric,
             shading,
+            smooth: shading,
             material,
             gloss: Gloss::matt(Vec3::splat(CLAY)),
             opacity: spot.opacity(material),
@@ -80,11 +120,10 @@ impl Scene {
         }
         let smooth = shading;
         if let Some(bent) = &material.normal_texture
-            && let Some(n) = spot.bent_normal(smooth * side, bent).map(|n| n * side)
-            && faces(n)
+            && let Some(n) = spot.bent_normal(smooth * side, bent)
         {
-            shading = n;
-            surface.shading = n;
+            shading = seen(n * side);
+            surface.shading = shading;
         }
         let base = spot.tinted(material.base_colour, &material.base_texture);
         let base = (base * spot.colour().truncate()).clamp(Vec3::ZERO, Vec3::ONE);

@@ -1,6 +1,7 @@
 //! Pictures on surfaces: which, how wrapped, how placed, and their value at a point.
 
-use dome_files::decode::Rgba8;
+use crate::pyramid::{self, Pyramid};
+use dome_files::decode::{Raster, Texels};
 use dome_imaging::transfer::linear_from_srgb8;
 use glam::{Vec2, Vec4};
 use std::sync::LazyLock;
@@ -73,17 +74,56 @@ impl Texture {
         }
     }
 
-    /// Bilinear value at texture coordinates of the texture's own set.
-    pub(crate) fn sample(&self, pictures: &[Rgba8], uv: Vec2, meaning: Meaning) -> Vec4 {
-        let picture = &pictures[self.picture as usize];
+    /// Where texture coordinates of the texture's own set lie on its picture, and how they are stretched by that.
+    pub(crate) fn placed(&self, uv: Vec2) -> Vec2 {
         let [a, b, c, d] = self.scale_turn;
-        let uv = Vec2::new(a * uv.x + b * uv.y, c * uv.x + d * uv.y) + Vec2::from(self.offset);
+        Vec2::new(a * uv.x + b * uv.y, c * uv.x + d * uv.y) + Vec2::from(self.offset)
+    }
+
+    /// How many times larger than in its coordinates an area is on the picture.
+    pub(crate) fn stretch(&self) -> f32 {
+        let [a, b, c, d] = self.scale_turn;
+        (a * d - b * c).abs()
+    }
+
+    /// Value at texture coordinates of the texture's own set: bilinear in the picture while its texels are larger than what is
+    /// looked at, else between the two levels whose texels are about as large; `level` is the logarithm to base 2 of that size
+    /// in texels.
+    pub(crate) fn sample(
+        &self,
+        pictures: &[Pyramid],
+        uv: Vec2,
+        level: f32,
+        meaning: Meaning,
+    ) -> Vec4 {
+        let levels = &pictures[self.picture as usize].levels;
+        let uv = self.placed(uv);
+        let last = levels.len() - 1;
+        // Not a number is no size.
+        if level.is_nan() || level <= 0.0 || last == 0 {
+            return self.in_level(&levels[0], uv, self.hard, meaning);
+        }
+        let lower = (level as usize).min(last);
+        let near = self.in_level(&levels[lower], uv, false, meaning);
+        if lower == last {
+            return near;
+        }
+        near.lerp(
+            self.in_level(&levels[lower + 1], uv, false, meaning),
+            level - lower as f32,
+        )
+    }
+
+    fn in_level(&self, picture: &Raster, uv: Vec2, hard: bool, meaning: Meaning) -> Vec4 {
         let (w, h) = (i64::from(picture.width), i64::from(picture.height));
         let texel = |x: i64, y: i64| {
             let column = self.wrap.0.index(x, w);
             let row = self.wrap.1.index(y, h);
-            let at = (row * w as usize + column) * 4;
-            let p = &picture.bytes[at..at + 4];
+            let at = row * w as usize + column;
+            let Texels::Byte(bytes) = &picture.texels else {
+                return pyramid::texel(picture, at, meaning == Meaning::Colour);
+            };
+            let p = &bytes[at * 4..at * 4 + 4];
             let value = |v: u8| match meaning {
                 Meaning::Colour => LINEAR[v as usize],
                 Meaning::Data => f32::from(v) / 255.0,
@@ -95,7 +135,7 @@ impl Texture {
                 f32::from(p[3]) / 255.0,
             )
         };
-        if self.hard {
+        if hard {
             return texel(
                 (uv.x * w as f32).floor() as i64,
                 (uv.y * h as f32).floor() as i64,

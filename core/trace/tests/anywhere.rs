@@ -331,6 +331,7 @@ fn a_kilometre_of_ground_does_not_shade_itself() {
             direction: place.transform_vector3(sun).normalize().as_vec3(),
             intensity: [1000.0; 3],
             range: None,
+            beam: None,
         });
         let s = builder.build(NO_SKY, "ground").unwrap();
         let light = Illumination::plain(&s, s.sky.clone());
@@ -395,6 +396,7 @@ fn a_card_before_a_far_light_takes_it_all() {
                     direction: Vec3::NEG_Y,
                     intensity: [4000.0; 3],
                     range: None,
+                    beam: None,
                 });
             }
             if card {

@@ -322,8 +322,9 @@ fn a_webp_texture_is_shown() {
     ))
     .unwrap();
     let shown = &read.scene.pictures()[0];
+    let shown = shown.picture();
     assert_eq!((shown.width, shown.height), (8, 8));
-    assert_eq!(shown.bytes, picture.into_raw());
+    assert_eq!(shown.bytes(), picture.into_raw());
     assert!(read.scene.materials()[0].base_texture.is_some());
 }
 

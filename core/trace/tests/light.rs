@@ -243,7 +243,13 @@ fn sky_and_sun_are_lights_of_the_list() {
         Sky::Sun(SunSky::default()),
     );
     let under = |settings: &LightSettings| {
-        dome_trace::Illumination::new(&scene, &surroundings, None, settings, 1.0)
+        dome_trace::Illumination::new(
+            &scene,
+            &surroundings,
+            None,
+            settings,
+            dome_trace::LightScale::default(),
+        )
     };
     let plain = under(&LightSettings::new());
     let lights = listing::surroundings(&scene, &plain.environment, glam::DVec3::Y);
@@ -259,6 +265,7 @@ fn sky_and_sun_are_lights_of_the_list() {
             on,
             stops,
             unseen: false,
+            distribution: None,
         };
         under(&LightSettings::from([(key.to_owned(), setting)])).environment
     };

@@ -5,11 +5,11 @@ mod common;
 use common::*;
 use dome_optics::{Equirect, Eye, LensEye, MonoEye, Orientation, PanoramaSize, PicturePoint, Ray};
 use dome_trace::bsdf::{Bsdf, Gloss, fresnel};
-use dome_trace::lamp::{Lamp, LampKind};
+use dome_trace::lamp::LampKind;
 use dome_trace::material::{Alpha, Coat, Sheen, Volume};
 use dome_trace::scene::MeshPart;
-use dome_trace::{Illumination, LightSetting, LightSettings, Material, SceneBuilder, Surroundings};
-use glam::{DVec3, Mat4, Vec3};
+use dome_trace::{Illumination, LightSetting, LightSettings, Material, Surroundings};
+use glam::{DVec3, Vec3};
 
 fn clear(volume: bool) -> Material {
     Material {
@@ -198,29 +198,6 @@ fn densities_fit_what_is_sampled() {
     }
 }
 
-/// A box of 1 x 1 x 1 m whose floor is the unit square.
-fn block(material: u32) -> MeshPart {
-    let mut part = MeshPart {
-        material,
-        ..MeshPart::default()
-    };
-    for i in 0..8 {
-        part.positions
-            .push([0, 1, 2].map(|axis| if i >> axis & 1 == 1 { 1.0 } else { 0.0 }));
-    }
-    for [a, b, c, d] in [
-        [0, 4, 6, 2],
-        [1, 3, 7, 5],
-        [0, 1, 5, 4],
-        [2, 6, 7, 3],
-        [0, 2, 3, 1],
-        [4, 5, 7, 6],
-    ] {
-        part.triangles.extend([[a, b, c], [a, c, d]]);
-    }
-    part
-}
-
 /// Looks straight down on the middle of the unit square.
 struct Spot(f64);
 
@@ -245,7 +222,7 @@ fn a_body_colours_light_by_its_depth() {
         }),
         ..clear(true)
     };
-    let s = scene(&[block(0)], vec![glass], WHITE_SKY);
+    let s = scene(&[block([0.0; 3], [1.0; 3], 0)], vec![glass], WHITE_SKY);
     let light = Illumination::plain(&s, s.sky.clone());
     let size = PanoramaSize::from_width(32).unwrap();
     let samples = render(&s, &light, &Spot(3.0), size, 256, 1);
@@ -258,27 +235,14 @@ fn a_body_colours_light_by_its_depth() {
     }
 }
 
-fn with_lamp(
+fn lit_by(
     kind: LampKind,
     intensity: f32,
     materials: Vec<Material>,
     parts: &[MeshPart],
 ) -> dome_trace::Scene {
-    let mut builder = SceneBuilder::default();
-    builder.materials = materials;
-    for part in parts {
-        builder.start_object("part");
-        builder.add_part(part, &Mat4::IDENTITY);
-    }
-    builder.lamps.push(Lamp {
-        name: "Lamp".into(),
-        kind,
-        position: Vec3::new(0.5, 2.0, 0.5),
-        direction: Vec3::NEG_Y,
-        intensity: [intensity; 3],
-        range: None,
-    });
-    builder.build(NO_SKY, "test").unwrap()
+    let above = Vec3::new(0.5, 2.0, 0.5);
+    with_lamp(parts, materials, (kind, above, intensity))
 }
 
 /// Photometry: I candela at distance d give the illuminance I / d^2 straight below; E lux stay E. A matt
@@ -296,7 +260,7 @@ fn lamps_light_as_their_units_say() {
         (spot(0.4), 100.0, 25.0),
         (LampKind::Directional, 542.0, 542.0),
     ] {
-        let s = with_lamp(kind, intensity, vec![matt(0.5)], &ground());
+        let s = lit_by(kind, intensity, vec![matt(0.5)], &ground());
         let wanted = 0.5 * lux / std::f64::consts::PI;
         let found = shown(&s);
         assert!(
@@ -314,7 +278,7 @@ fn lamps_light_as_their_units_say() {
             })
         }
     }
-    let narrow = with_lamp(spot(0.3), 100.0, vec![matt(0.5)], &ground());
+    let narrow = lit_by(spot(0.3), 100.0, vec![matt(0.5)], &ground());
     assert_eq!(mean(&narrow, &Corner, 16, 16, 1), 0.0);
     // Through a thin pane 96 percent arrive; through a thin pane that is half a veil, half of it.
     let pane = GROUND.map(|[x, _, z]| [x * 2.0 - 0.5, 1.0, z * 2.0 - 0.5]);
@@ -324,7 +288,7 @@ fn lamps_light_as_their_units_say() {
         ..matt(0.0)
     };
     for (material, share) in [(clear(false), 0.96), (veil, 0.5)] {
-        let s = with_lamp(
+        let s = lit_by(
             LampKind::Point,
             100.0,
             vec![matt(0.5), material],
@@ -335,17 +299,18 @@ fn lamps_light_as_their_units_say() {
         assert!((found / wanted - 1.0).abs() < 0.01, "{found} {wanted}");
     }
     // Switched off it is dark, and two stops up it is four times as bright.
-    let s = with_lamp(LampKind::Point, 100.0, vec![matt(0.5)], &ground());
+    let s = lit_by(LampKind::Point, 100.0, vec![matt(0.5)], &ground());
     let size = PanoramaSize::from_width(16).unwrap();
     let dimmed = |on, stops| {
         let setting = LightSetting {
             on,
             stops,
             unseen: false,
+            distribution: None,
         };
         let settings = LightSettings::from([("lamp:0".into(), setting)]);
         let sky = Surroundings::from(NO_SKY);
-        let light = Illumination::new(&s, &sky, None, &settings, 1.0);
+        let light = Illumination::new(&s, &sky, None, &settings, dome_trace::LightScale::default());
         render(&s, &light, &Spot(0.5), size, 16, 1)[0]
     };
     assert_eq!(dimmed(false, 0.0), 0.0);
@@ -388,7 +353,7 @@ fn an_unseen_lamp_still_lights() {
         };
         let settings = LightSettings::from([("object:1".into(), setting)]);
         let sky = Surroundings::from(NO_SKY);
-        let light = Illumination::new(&s, &sky, None, &settings, 1.0);
+        let light = Illumination::new(&s, &sky, None, &settings, dome_trace::LightScale::default());
         let samples = render(&s, &light, &Spot(3.0), size, 256, 1);
         samples.iter().sum::<f32>() / samples.len() as f32
     };

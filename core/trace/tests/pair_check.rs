@@ -7,7 +7,7 @@ use dome_imaging::pair_check::{PairFault, PairReport, check, mended};
 use dome_optics::rig::{Anchor, PanoramicEye, PanoramicPair, Side};
 use dome_optics::{Equirect, Eye, Orientation, PanoramaSize, PicturePoint};
 use dome_trace::stand::sight;
-use dome_trace::{Illumination, ImportOptions, LightSettings, Scene, load, quick};
+use dome_trace::{Illumination, ImportOptions, Scene, load, quick};
 use glam::DVec3;
 use std::path::{Path, PathBuf};
 use std::sync::LazyLock;
@@ -29,7 +29,7 @@ struct Case {
 
 /// Made once for all tests: reading the scenes takes longest.
 static CASES: LazyLock<Vec<Case>> = LazyLock::new(|| {
-    let open = |path: &Path| load(path, &ImportOptions::default()).unwrap().scene;
+    let open = |path: &Path| load(path, &ImportOptions::default()).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let demo = folder.path().join("merlow.glb");
     std::fs::write(&demo, merlow::build()).unwrap();
@@ -42,8 +42,10 @@ static CASES: LazyLock<Vec<Case>> = LazyLock::new(|| {
     ]
     .into_iter()
     .map(|(name, path, at, separation)| {
-        let scene = open(&path);
-        let (eyes, rig) = pair(&scene, at, separation);
+        let read = open(&path);
+        let light = read.report.light.illumination(&read.scene);
+        let scene = read.scene;
+        let (eyes, rig) = pair(&scene, &light, at, separation);
         Case {
             name,
             scene,
@@ -56,24 +58,22 @@ static CASES: LazyLock<Vec<Case>> = LazyLock::new(|| {
 });
 
 /// Both eyes' pictures without noise.
-fn pair(scene: &Scene, at: DVec3, separation: f64) -> ([Picture; 2], PanoramicPair) {
+fn pair(
+    scene: &Scene,
+    light: &Illumination,
+    at: DVec3,
+    separation: f64,
+) -> ([Picture; 2], PanoramicPair) {
     let rig = PanoramicPair {
         separation,
         anchor: Anchor::Middle,
         converge: None,
         close: Some([1.0, 1.4]),
     };
-    let light = Illumination::new(
-        scene,
-        &scene.sky.clone().into(),
-        None,
-        &LightSettings::new(),
-        1.0,
-    );
     let size = PanoramaSize::from_width(WIDTH).unwrap();
     let eyes = Side::BOTH.map(|side| {
         let eye = PanoramicEye::new(at, Orientation::default(), Equirect, rig, side);
-        quick::picture(scene, &light, &eye, size, 3)
+        quick::picture(scene, light, &eye, size, 3)
     });
     (eyes, rig)
 }

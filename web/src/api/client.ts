@@ -1,3 +1,7 @@
+import type { DistributionFile } from "../generated/DistributionFile";
+import type { ExposureProposal } from "../generated/ExposureProposal";
+import type { MeterReading } from "../generated/MeterReading";
+import type { UnitProposal } from "../generated/UnitProposal";
 import type { MoveRequest } from "../generated/MoveRequest";
 import type { ClearanceInfo } from "../generated/ClearanceInfo";
 import type { FindingInfo } from "../generated/FindingInfo";
@@ -170,6 +174,11 @@ export const api = {
     json<Project>("PUT", `/projects/${project}/viewpoint-order`, { ids, seen }),
   copyViewpoint: (project: number, id: number) =>
     json<Project>("POST", `/projects/${project}/viewpoints/${id}/copy`),
+  meter: (project: number, viewpoint: number, [u, v]: readonly [number, number]) =>
+    json<MeterReading>("GET", `/projects/${project}/meter?viewpoint=${viewpoint}&u=${u}&v=${v}`),
+  proposeExposure: (project: number, viewpoint: number) =>
+    json<ExposureProposal>("GET", `/projects/${project}/exposure?viewpoint=${viewpoint}`),
+  proposeSkyUnit: (project: number) => json<UnitProposal>("GET", `/projects/${project}/sky-unit`),
   undo: (project: number) => json<Project>("POST", `/projects/${project}/undo`),
   redo: (project: number) => json<Project>("POST", `/projects/${project}/redo`),
   preflight: (project: number) => json<FindingInfo[]>("GET", `/projects/${project}/preflight`),
@@ -282,6 +291,11 @@ export function replaceScene(
 /** Sends a picture of surroundings. */
 export function uploadSurroundings(project: number, file: File): Promise<SurroundingsFile> {
   return send(`/projects/${project}/surroundings?file=${encodeURIComponent(file.name)}`, file, () => {});
+}
+
+/** Sends a measured distribution of a lamp. */
+export function uploadDistribution(project: number, file: File): Promise<DistributionFile> {
+  return send(`/projects/${project}/distributions?file=${encodeURIComponent(file.name)}`, file, () => {});
 }
 
 /** Sends a picture that was made elsewhere. */

@@ -82,10 +82,11 @@ export function PairView({
   ];
   const framed = marks.flatMap(({ key, place, text, look }) => (place ? [{ key, place, text, look }] : []));
   const note: ReactNode = (
-    <span data-testid="pair-note">
+    // One line of its own, always: what lies under the pointer must not move the buttons below as it comes and goes.
+    <span className="h-4 w-full truncate" data-testid="pair-note">
       {shown !== "paper" &&
         (live.samples ? `Live, ${live.samples} of ${live.enough} samples` : "Preparing the light")}
-      {two && `${shown === "paper" ? "" : " · "}${shownWords(shown, rig)}`}
+      {two && !hover && `${shown === "paper" ? "" : " · "}${shownWords(shown, rig)}`}
       {hover && (
         <span data-testid="under">
           {!flat &&

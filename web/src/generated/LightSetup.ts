@@ -24,7 +24,7 @@ lights: { [key in string]: LightSetting },
  */
 draft_stops: number, 
 /**
- * Exposure of live pictures, stops.
+ * Exposure, stops.
  */
 exposure_stops: number, 
 /**

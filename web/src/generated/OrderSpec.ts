@@ -86,4 +86,9 @@ clamp: number | null,
 /**
  * Radius of the ambient occlusion, metres; 1 if absent.
  */
-occlusion_m: number | null, };
+occlusion_m: number | null, 
+/**
+ * Luminance of the master's 1, cd/m². Orders of before have none: theirs is white by day, and their exposure is still to
+ * be given when they are handed over.
+ */
+white_cd_m2: number | null, };

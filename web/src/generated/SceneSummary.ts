@@ -54,6 +54,10 @@ notices: Array<string>,
  */
 understood: Array<string>, 
 /**
+ * How it is known what the numbers of its lights mean.
+ */
+light_why: string, 
+/**
  * Cameras that came with the scene, to be taken as viewpoints.
  */
 cameras: Array<CameraInfo>, 

@@ -4,4 +4,4 @@ import type { Sky } from "./Sky";
 /**
  * How [`Surroundings`] look in JSON.
  */
-export type Surroundings = { sky: Sky, turn_deg: number, light_stops: number, backdrop_stops: number, transparent: boolean, };
+export type Surroundings = { sky: Sky, unit_cd_m2: number, turn_deg: number, light_stops: number, backdrop_stops: number, transparent: boolean, };

@@ -13,6 +13,10 @@ file: string,
  */
 shape: string, 
 /**
+ * What its 1 is, cd/m², if it says so (OpenEXR's `whiteLuminance`).
+ */
+unit_cd_m2: number | null, 
+/**
  * Odd things.
  */
 notices: Array<string>, };

@@ -104,6 +104,11 @@ function openingOf(order: Order | undefined): View {
   };
 }
 
+/** A master has its light setup's exposure already; one of before is still to get it. */
+function exposureOf(order: Order | undefined): number {
+  return order?.spec.white_cd_m2 == null ? (order?.spec.settings.exposure_stops ?? 0) : 0;
+}
+
 /** The file that is handed over, with its opening view, read back and checked. */
 export function HandOverStage({ project }: { project: Project }) {
   const queries = useQueryClient();
@@ -114,12 +119,12 @@ export function HandOverStage({ project }: { project: Project }) {
   const order = masters.find((o) => o.id === chosen) ?? masters[0];
   const [view, setView] = useState<View>(() => openingOf(order));
   const [viewOf, setViewOf] = useState(order?.id);
-  const [exposure, setExposure] = useState(order?.spec.settings.exposure_stops ?? 0);
+  const [exposure, setExposure] = useState(exposureOf(order));
   // Another master opens as its own viewpoint said, in its light setup's exposure.
   if (viewOf !== order?.id) {
     setViewOf(order?.id);
     setView(openingOf(order));
-    setExposure(order?.spec.settings.exposure_stops ?? 0);
+    setExposure(exposureOf(order));
   }
   const [soft, setSoft] = useState(true);
   const [quality, setQuality] = useState(92);

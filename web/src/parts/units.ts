@@ -46,6 +46,13 @@ export const degrees = (v: number, digits = 1): string => `${v.toFixed(digits)}Â
 
 export const count = (v: number): string => v.toLocaleString("en");
 
+/** An amount of light: three digits that say something. */
+export const light = (v: number): string => {
+  if (v === 0) return "0";
+  const three = Number(v.toPrecision(3));
+  return Math.abs(three) >= 100 ? count(three) : String(three);
+};
+
 export const bytes = (v: number): string => {
   if (v >= 1e9) return `${(v / 1e9).toFixed(1)} GB`;
   if (v >= 1e6) return `${(v / 1e6).toFixed(v >= 1e8 ? 0 : 1)} MB`;

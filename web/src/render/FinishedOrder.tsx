@@ -6,6 +6,7 @@ import type { Pass } from "../generated/Pass";
 import { Horizon } from "../sphere/Horizon";
 import { FlatPicture } from "./FlatPicture";
 import { DEPTH_BANDS, passName } from "./passes";
+import { light } from "../parts/units";
 import { shapeName } from "./shapes";
 
 /** What the colours of a pass mean. */
@@ -128,7 +129,11 @@ export function FinishedOrder({
         <div className="mt-1 flex items-center justify-between gap-4">
           <p className="text-sm text-base-content/80">
             The master is kept: linear OpenEXR, {order.spec.passes.length > 0 ? "all passes in it, " : ""}
-            untouched by what follows. Shown at exposure 0.
+            untouched by what follows
+            {order.spec.white_cd_m2 === null
+              ? ""
+              : `; 1 in it is ${light(order.spec.white_cd_m2)} cd/m², its white`}
+            .
           </p>
           <button type="button" className="btn btn-primary" onClick={onHandOver}>
             Hand it over

@@ -16,8 +16,10 @@ import { Tabs } from "../parts/Tabs";
 import { count, length } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
+import { ExposureControl } from "./ExposureControl";
 import { FramePanel, frameDoubt } from "./FramePanel";
 import { ImportReport } from "./ImportReport";
+import { MeterNote } from "./MeterNote";
 import { LightList } from "./LightList";
 import { ObjectTable } from "./ObjectTable";
 import { OtherLight } from "./OtherLight";
@@ -54,6 +56,15 @@ export function SceneStage({ project }: { project: Project }) {
     settings,
     { clay },
   );
+  const [pointed, setPointed] = useState<[number, number] | null>(null);
+  // What was measured in another light or elsewhere is no reading of this picture.
+  const metered = `${project.version} ${viewpoint?.id}`;
+  const reading = useMutation({
+    mutationFn: async (place: readonly [number, number]) => ({
+      found: await api.meter(project.id, viewpoint?.id ?? 0, place),
+      of: metered,
+    }),
+  });
   const change = useMutation({
     mutationFn: (part: Partial<Project["settings"]>) => changeSettings(queries, project, part),
   });
@@ -114,6 +125,8 @@ export function SceneStage({ project }: { project: Project }) {
             viewpoint={viewpoint}
             lights={settings.lights}
             onChange={(lights) => change.mutate({ lights })}
+            onGlass={(glass) => change.mutate({ glass })}
+            onFileLight={(file_cd_m2) => change.mutate({ file_cd_m2 })}
           />
         )}
       </section>
@@ -130,8 +143,16 @@ export function SceneStage({ project }: { project: Project }) {
                 {live.samples
                   ? `Live from “${viewpoint?.name}”, ${live.samples} of ${live.enough} samples${live.calm ? ", denoised" : ""}`
                   : "Preparing the live picture"}
+                <MeterNote
+                  busy={reading.isPending}
+                  found={reading.data?.of === metered ? reading.data.found : null}
+                  error={reading.error}
+                  pointed={pointed !== null}
+                />
               </span>
             }
+            onHover={setPointed}
+            onPick={(lon, lat) => reading.mutate([lon / 360 + 0.5, 0.5 - lat / 180])}
           />
           {other && viewpoint && (
             <OtherLight project={project} pose={viewpoint.pose} setup={other} clay={clay} />
@@ -156,18 +177,13 @@ export function SceneStage({ project }: { project: Project }) {
                 onChange={(draft_stops) => change.mutate({ draft_stops })}
               />
             </div>
-            <div className="w-32">
-              <NumberField
-                label="Exposure"
-                unit="stops"
-                value={settings.exposure_stops}
-                digits={1}
-                step={0.5}
-                min={-20}
-                max={20}
+            {viewpoint && (
+              <ExposureControl
+                project={project}
+                viewpoint={viewpoint.id}
                 onChange={(exposure_stops) => change.mutate({ exposure_stops })}
               />
-            </div>
+            )}
             {scene.motion_s > 0 && (
               <div className="w-36">
                 <NumberField

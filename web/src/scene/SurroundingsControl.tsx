@@ -7,7 +7,7 @@ import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { Problem } from "../parts/Problem";
 import { Switch } from "../parts/Switch";
-import { wrapHeading } from "../parts/units";
+import { degrees, light, wrapHeading } from "../parts/units";
 import { ColourField } from "./ColourField";
 
 type Surroundings = Project["settings"]["surroundings"];
@@ -116,7 +116,18 @@ export function SurroundingsControl({
   };
   const bring = useMutation({
     mutationFn: (file: File) => uploadSurroundings(project, file),
-    onSuccess: (found) => setSky({ kind: "picture", file: found.file }),
+    onSuccess: (found) => {
+      setChoosing(false);
+      onChange({
+        ...surroundings,
+        sky: { kind: "picture", file: found.file },
+        ...(found.unit_cd_m2 === null ? {} : { unit_cd_m2: found.unit_cd_m2 }),
+      });
+    },
+  });
+  const propose = useMutation({
+    mutationFn: () => api.proposeSkyUnit(project),
+    onSuccess: (found) => onChange({ ...surroundings, unit_cd_m2: Number(found.unit_cd_m2.toPrecision(3)) }),
   });
   const kind = choosing ? "picture" : sky.kind;
   return (
@@ -239,7 +250,14 @@ export function SurroundingsControl({
           <Mark kind="look">{bring.data.notices.join(" ")}</Mark>
         </p>
       )}
-      <Problem error={bring.error} />
+      <Problem error={bring.error ?? propose.error} />
+      {propose.data && sky.kind === "picture" && (
+        <p className="mt-1 text-xs text-base-content/75">
+          {propose.data.sun_deg === null
+            ? `No sun is seen in it; an overcast sky gives ${light(propose.data.illuminance_lx)} lx on the ground.`
+            : `Its sun stands ${degrees(propose.data.sun_deg, 0)} high and gives ${light(propose.data.illuminance_lx)} lx in clear air.`}
+        </p>
+      )}
       <div className="mt-2 flex flex-wrap items-end gap-3">
         <div className="w-24">
           <NumberField
@@ -251,6 +269,31 @@ export function SurroundingsControl({
             onChange={(v) => onChange({ ...surroundings, turn_deg: wrapHeading(v) })}
           />
         </div>
+        {sky.kind !== "sun" && (
+          <div className="w-32">
+            <NumberField
+              label={sky.kind === "picture" ? "1 in it is" : "1 of its colour is"}
+              unit="cd/m²"
+              value={Number(surroundings.unit_cd_m2.toPrecision(6))}
+              digits={surroundings.unit_cd_m2 < 10 ? 2 : 0}
+              step={surroundings.unit_cd_m2 / 10}
+              min={0.001}
+              max={1e9}
+              onChange={(unit_cd_m2) => onChange({ ...surroundings, unit_cd_m2 })}
+            />
+          </div>
+        )}
+        {sky.kind === "picture" && (
+          <button
+            type="button"
+            className="btn btn-sm px-2.5 font-normal"
+            title="By the sun that is seen in it, or by its light on the ground"
+            disabled={propose.isPending}
+            onClick={() => propose.mutate()}
+          >
+            Propose
+          </button>
+        )}
         <div className="w-32">
           <NumberField
             label="Brightness as light"

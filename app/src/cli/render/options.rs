@@ -2,13 +2,22 @@
 
 use super::super::pair_options::PairOptions;
 use crate::cli::{number, numbers, shape};
+use crate::work::WorkError;
+use crate::work::distributions::misplaced;
 use crate::work::scenes::surroundings_picture;
 use clap::Args;
+use dome_files::{Fingerprint, lm63};
 use dome_imaging::Picture;
 use dome_optics::projection::{Cell, CubeLayout};
 use dome_optics::{PanoramaSize, PictureSize, Shape, ShapeError};
-use dome_trace::{PassSet, Quality, Scene, Sky, SunSky, Surroundings, Unit, Up};
+use dome_trace::light::{lamp_key, object_key};
+use dome_trace::photometry::white_at;
+use dome_trace::{
+    IntensityTable, IntensityTables, LightDistribution, LightScale, LightSetting, LightSettings,
+    LightStart, PassSet, Quality, Scene, Sky, SunSky, Surroundings, Unit, Up,
+};
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// Everything that says how a render is made, whatever scene and file it is for.
 #[derive(Args)]
@@ -64,6 +73,22 @@ pub(in crate::cli) struct RenderOptions {
     /// or a picture (.exr, .hdr, .jpg, .png)
     #[arg(long, value_name = "SKY", value_parser = sky, allow_hyphen_values = true)]
     pub(in crate::cli) sky: Option<SkyChoice>,
+    /// Luminance that is 1 in the picture, cd/m²; 30735 is white in the sun at noon. What the file speaks for if not given
+    #[arg(long, value_name = "CD_M2", value_parser = luminance)]
+    pub(in crate::cli) white: Option<f32>,
+    /// What 1 in the scene file is, cd/m² of a glowing surface, candela or lux of a lamp
+    #[arg(long, value_name = "CD_M2", value_parser = luminance)]
+    pub(in crate::cli) file_light: Option<f32>,
+    /// What 1 of the surroundings' colours or picture is, cd/m²; sun and sky have true values
+    #[arg(long, value_name = "CD_M2", value_parser = luminance)]
+    pub(in crate::cli) sky_light: Option<f32>,
+    /// Lets a light shine by a measured distribution (.ies), as often as wanted: its name or key (`owl-dome scene` lists them), the
+    /// file, and by choice the heading of its plane of 0 degrees and its tilt, degrees
+    #[arg(long, value_name = "LIGHT=FILE[@HEADING,TILT]", value_parser = measured)]
+    pub(in crate::cli) ies: Vec<MeasuredLight>,
+    /// Bend light of lamps and sky in bodies of glass too, with caustics; without, it goes straight through them
+    #[arg(long)]
+    pub(in crate::cli) bend_light: bool,
     /// Turns the surroundings clockwise, degrees
     #[arg(long, value_name = "DEG", default_value = "0", value_parser = number, allow_hyphen_values = true)]
     pub(in crate::cli) sky_turn: f64,
@@ -178,23 +203,123 @@ pub(in crate::cli) fn sky(text: &str) -> Result<SkyChoice, String> {
     }
 }
 
-/// The surroundings chosen, or the scene's own, with their picture if they have one.
+/// The surroundings chosen, or the scene's own, with their picture if they have one; `usual_cd_m2` is what 1 of them is if neither
+/// the options nor the picture say so.
 pub(in crate::cli) fn surroundings(
-    choice: Option<&SkyChoice>,
+    options: &RenderOptions,
+    usual_cd_m2: f32,
     scene: &Scene,
 ) -> crate::work::Result<(Surroundings, Option<Picture>)> {
-    Ok(match choice {
+    let mut unit = None;
+    let (mut surroundings, picture): (Surroundings, _) = match &options.sky {
         None => (scene.sky.clone().into(), None),
         Some(SkyChoice::Told(sky)) => (sky.clone().into(), None),
         Some(SkyChoice::Picture(path)) => {
-            let (picture, _, notices, _) = surroundings_picture(path)?;
-            for notice in notices {
+            let read = surroundings_picture(path)?;
+            for notice in read.notices {
                 eprintln!("Note: {notice}");
             }
+            unit = read.unit_cd_m2;
             let file = path.display().to_string();
-            (Sky::Picture { file }.into(), Some(picture))
+            (Sky::Picture { file }.into(), Some(read.picture))
         }
+    };
+    surroundings.unit_cd_m2 = options.sky_light.or(unit).unwrap_or(usual_cd_m2);
+    surroundings.turn_deg = options.sky_turn as f32;
+    surroundings.transparent = options.transparent;
+    Ok((surroundings, picture))
+}
+
+/// A light and the file by which it is to shine.
+#[derive(Clone)]
+pub(in crate::cli) struct MeasuredLight {
+    light: String,
+    file: PathBuf,
+    heading_deg: f32,
+    tilt_deg: f32,
+}
+
+/// Parses `LIGHT=FILE[@HEADING,TILT]`.
+pub(in crate::cli) fn measured(text: &str) -> Result<MeasuredLight, String> {
+    let wrong = || format!("\"{text}\" is not LIGHT=FILE or LIGHT=FILE@HEADING,TILT");
+    let (light, file) = text.split_once('=').ok_or_else(wrong)?;
+    let (file, turned) = match file.rsplit_once('@') {
+        Some((file, turned)) => (file, numbers::<2>(turned)?),
+        None => (file, [0.0; 2]),
+    };
+    if light.is_empty() || file.is_empty() {
+        return Err(wrong());
+    }
+    Ok(MeasuredLight {
+        light: light.into(),
+        file: file.into(),
+        heading_deg: turned[0] as f32,
+        tilt_deg: turned[1] as f32,
     })
+}
+
+/// What the options set of a scene's lights, and the tables that they name.
+pub(in crate::cli) fn lights(
+    options: &RenderOptions,
+    scene: &Scene,
+) -> crate::work::Result<(LightSettings, IntensityTables)> {
+    let mut settings = LightSettings::new();
+    let mut tables = IntensityTables::new();
+    for measured in &options.ies {
+        let name = &measured.light;
+        let object = scene
+            .objects()
+            .iter()
+            .position(|o| o.emits && o.name == *name);
+        let lamp = scene.lamps().iter().position(|l| l.name == *name);
+        let key = match (object, lamp) {
+            (Some(i), _) => object_key(i),
+            (None, Some(i)) => lamp_key(i),
+            (None, None) => name.clone(),
+        };
+        let read = lm63::read(&measured.file)?;
+        // By what it holds, so that the same file is the same picture wherever it lies.
+        let bytes = std::fs::read(&measured.file).unwrap_or_default();
+        let file = format!("{}.ies", Fingerprint::of(&bytes));
+        tables.insert(file.clone(), Arc::new(IntensityTable::new(&read)));
+        let setting = LightSetting {
+            distribution: Some(LightDistribution {
+                file,
+                name: dome_files::error::display_name(&measured.file),
+                heading_deg: measured.heading_deg,
+                tilt_deg: measured.tilt_deg,
+            }),
+            ..LightSetting::default()
+        };
+        settings.insert(key, setting);
+    }
+    if let Some(problem) = misplaced(scene, &settings) {
+        return Err(WorkError::Request(problem));
+    }
+    Ok((settings, tables))
+}
+
+/// Parses a luminance, cd/m².
+pub(in crate::cli) fn luminance(text: &str) -> Result<f32, String> {
+    let value = number(text)? as f32;
+    if (1e-3..=1e9).contains(&value) {
+        Ok(value)
+    } else {
+        Err(format!(
+            "\"{text}\" is not between 0.001 and 1000000000 cd/m²"
+        ))
+    }
+}
+
+impl RenderOptions {
+    /// What the numbers of the scene and of the picture are as light: as told, else as the file speaks for.
+    pub(in crate::cli) fn light_scale(&self, start: &LightStart) -> LightScale {
+        LightScale {
+            white_cd_m2: (self.white).unwrap_or_else(|| white_at(start.exposure_stops)),
+            file_cd_m2: self.file_light.unwrap_or(start.file_cd_m2),
+            gain: 1.0,
+        }
+    }
 }
 
 /// Parses a list of passes.

@@ -3,6 +3,7 @@
 
 pub mod depth;
 pub mod jobs;
+pub mod light;
 pub mod pictures;
 pub mod standing;
 
@@ -80,6 +81,8 @@ pub struct SurroundingsFile {
     pub file: String,
     /// Its shape, e.g. latitude-longitude.
     pub shape: String,
+    /// What its 1 is, cd/m², if it says so (OpenEXR's `whiteLuminance`).
+    pub unit_cd_m2: Option<f32>,
     /// Odd things.
     pub notices: Vec<String>,
 }

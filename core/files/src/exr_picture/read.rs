@@ -42,6 +42,8 @@ pub struct ExrHeader {
     pub comments: Option<String>,
     /// The `chromaticities` attribute.
     pub chromaticities: Option<Primaries>,
+    /// The `whiteLuminance` attribute: luminance of the value 1, cd/m^2, where it can be one.
+    pub white_cd_m2: Option<f32>,
     /// What determined the picture, if its maker told.
     pub description: Option<Description>,
     /// The `multiView` attribute: names of the views, the default one first.
@@ -175,6 +177,8 @@ impl ExrStrips {
                 .as_ref()
                 .map(ToString::to_string),
             chromaticities: chromaticities(header),
+            white_cd_m2: (header.own_attributes.white_luminance)
+                .filter(|w| w.is_finite() && *w > 0.0),
             description: description(header),
             views: (header.own_attributes.multi_view_names.iter().flatten())
                 .map(ToString::to_string)

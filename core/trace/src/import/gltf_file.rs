@@ -12,6 +12,7 @@ use super::report::{Tally, counted};
 use super::{ImportOptions, Imported, Read, Up};
 use crate::error::TraceError;
 use crate::lamp::{Lamp, LampKind};
+use crate::photometry::ToldLight;
 use crate::scene::{CameraLens, Mesh, SceneBuilder, SceneCamera, Stands};
 use crate::sky::Sky;
 use dome_files::FileError;
@@ -122,6 +123,7 @@ fn read(path: &Path, name: &str, options: &ImportOptions) -> Result<Imported, Tr
         builder.movers = gltf_paths::movers(&document, &scene, &builder.rig, motion.length_s);
     }
     let sky = scene_sky(&json["scenes"][scene.index()], &mut notices);
+    let told_light = told_light(&json["scenes"][scene.index()], &mut notices);
     let skins = document.skins().len();
     let read = Read {
         builder,
@@ -138,6 +140,7 @@ fn read(path: &Path, name: &str, options: &ImportOptions) -> Result<Imported, Tr
             .into_iter()
             .collect(),
         sky,
+        told_light,
         // glTF 2.0, section 3.4: Y is up, always.
         says_up: Some(Up::Y),
         ..Read::default()
@@ -378,6 +381,7 @@ fn lamp_of(light: &Value, name: String) -> Option<Lamp> {
             .as_f64()
             .filter(|r| *r > 0.0)
             .map(|r| r as f32),
+        beam: None,
     })
 }
 
@@ -473,6 +477,18 @@ fn check_header<'a>(bytes: &'a [u8], name: &str) -> Result<(Value, Option<&'a [u
         ));
     }
     Ok((value, blob))
+}
+
+/// What a scene says of its light in its extras, as `{"light": {"file_cd_m2": 1, "sky_cd_m2": 80, "white_cd_m2": 80}}`.
+fn told_light(scene: &Value, notices: &mut Vec<String>) -> Option<ToldLight> {
+    let light = scene["extras"].get("light")?;
+    let told = serde_json::from_value::<ToldLight>(light.clone());
+    let told = told.ok().filter(ToldLight::is_valid);
+    if told.is_none() {
+        notices
+            .push("What the scene says of its own light is not understood; it is guessed.".into());
+    }
+    told
 }
 
 /// The sky that a scene brings in its extras, as `{"sky": {"kind": "two-colour", "zenith": [..], "horizon": [..]}}`.

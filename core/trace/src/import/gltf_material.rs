@@ -9,7 +9,7 @@ use crate::error::TraceError;
 use crate::material::{Alpha, Coat, Material, Sheen, Volume};
 use crate::scene::SceneBuilder;
 use crate::texture::{Texture, Wrap};
-use dome_files::decode::{Rgba8, decode_rgba8};
+use dome_files::decode::{Raster, decode_texture};
 use rayon::prelude::*;
 use serde_json::Value;
 use std::path::Path;
@@ -21,9 +21,9 @@ pub(super) fn load_pictures(
     folder: &Path,
     name: &str,
     notices: &mut Vec<String>,
-) -> Vec<Rgba8> {
+) -> Vec<Raster> {
     let images: Vec<_> = document.images().collect();
-    let decoded: Vec<Result<Rgba8, TraceError>> = images
+    let decoded: Vec<Result<Raster, TraceError>> = images
         .par_iter()
         .map(|image| {
             let label = format!(
@@ -36,9 +36,9 @@ pub(super) fn load_pictures(
                 gltf::image::Source::View { view, .. } => {
                     let bytes = &buffers[view.buffer().index()]
                         [view.offset()..view.offset() + view.length()];
-                    Ok(decode_rgba8(bytes, &label)?)
+                    Ok(decode_texture(bytes, &label)?)
                 }
-                gltf::image::Source::Uri { uri, .. } => Ok(decode_rgba8(
+                gltf::image::Source::Uri { uri, .. } => Ok(decode_texture(
                     &gltf_buffers::resolve(uri, folder, name)?,
                     &label,
                 )?),
@@ -50,7 +50,7 @@ pub(super) fn load_pictures(
         .map(|picture| {
             picture.unwrap_or_else(|e| {
                 notices.push(format!("{e} White is used instead."));
-                Rgba8::white()
+                Raster::white()
             })
         })
         .collect()

@@ -22,6 +22,7 @@ pub use up::{Up, UpGuess, UpReading};
 
 use crate::error::TraceError;
 use crate::moves::ObjectMove;
+use crate::photometry::{LightStart, ToldLight};
 use crate::scene::{Document, Frame, Scene, SceneBuilder};
 use crate::sky::Sky;
 use dome_files::archive;
@@ -102,6 +103,8 @@ struct Read {
     left_out: Vec<LeftOut>,
     motion: Motion,
     sky: Sky,
+    /// What the file says of its light.
+    told_light: Option<ToldLight>,
     /// The axis that the format itself says is up.
     says_up: Option<Up>,
 }
@@ -140,6 +143,7 @@ impl Read {
             told: said.is_some(),
             guess,
         };
+        report.light = LightStart::of(&scene, self.told_light.as_ref());
         report.judge(&scene, options.unit);
         Ok(Imported {
             document: Arc::new(document),

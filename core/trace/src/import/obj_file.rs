@@ -8,7 +8,7 @@ use crate::texture::Texture;
 use dome_files::FileError;
 use dome_files::budget;
 use dome_files::contain::contain;
-use dome_files::decode::{Rgba8, decode_rgba8};
+use dome_files::decode::{Raster, Texels, decode_texture, read_light};
 use dome_files::error::display_name;
 use std::collections::HashMap;
 use std::io::Cursor;
@@ -174,11 +174,16 @@ impl Converter<'_> {
         if let Some(known) = self.pictures.get(&file) {
             return known.map(Texture::plain);
         }
+        let light = [".exr", ".hdr"]
+            .iter()
+            .any(|e| file.to_ascii_lowercase().ends_with(e));
         let decoded = read_beside(self.folder, &file, self.name).and_then(|bytes| {
-            Ok(decode_rgba8(
-                &bytes,
-                &format!("Picture \"{file}\" of {}", self.name),
-            )?)
+            let label = format!("Picture \"{file}\" of {}", self.name);
+            // It is there and within the folder.
+            Ok(match light {
+                true => read_light(&self.folder.join(&file))?,
+                false => decode_texture(&bytes, &label)?,
+            })
         });
         let picture = match decoded {
             Ok(picture) => {
@@ -209,20 +214,25 @@ impl Converter<'_> {
             (p.width, p.height)
         };
         let value = |t: &Option<Texture>, x: u32, y: u32| {
-            t.map_or(255, |t| {
+            t.map_or(u16::MAX, |t| {
                 let p = &pictures[t.picture as usize];
                 // Of two sizes the first counts; the other is taken at its nearest texels.
                 let column = u64::from(x) * u64::from(p.width) / u64::from(width);
                 let row = u64::from(y) * u64::from(p.height) / u64::from(height);
-                p.bytes[((row * u64::from(p.width) + column) * 4) as usize]
+                let at = ((row * u64::from(p.width) + column) * 4) as usize;
+                match &p.texels {
+                    Texels::Byte(v) => u16::from(v[at]) * 257,
+                    Texels::Word(v) => v[at],
+                    Texels::Float(v) => (v[at].clamp(0.0, 1.0) * 65535.0 + 0.5) as u16,
+                }
             })
         };
         let bytes = (0..height)
             .flat_map(|y| (0..width).map(move |x| (x, y)))
-            .flat_map(|(x, y)| [0, value(&roughness, x, y), value(&metallic, x, y), 255])
+            .flat_map(|(x, y)| [0, value(&roughness, x, y), value(&metallic, x, y), u16::MAX])
             .collect();
         let label = format!("Roughness and metal of {}", self.name);
-        match Rgba8::new(width, height, bytes, &label) {
+        match Raster::new(width, height, Texels::Word(bytes), &label) {
             Ok(picture) => self.builder.pictures.push(picture),
             Err(e) => {
                 self.notices

@@ -2,6 +2,7 @@
 
 use super::unit::{Unit, UnitGuess};
 use super::up::UpReading;
+use crate::photometry::LightStart;
 use crate::scene::{Document, Motion, Scene};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -32,6 +33,8 @@ pub struct ImportReport {
     pub up: UpReading,
     /// Place in the file, in its own axes and unit, that became the origin.
     pub origin: [f64; 3],
+    /// With what light it begins.
+    pub light: LightStart,
     /// The unit that its size speaks for.
     pub unit: Option<UnitGuess>,
     /// Odd things that an artist should know.

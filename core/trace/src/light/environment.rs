@@ -1,6 +1,7 @@
 //! The surroundings made ready: radiance by direction, and directions chosen in proportion to it.
 
 use super::sun_sky::{self, SUN_RADIUS};
+use crate::photometry::DAYLIGHT_WHITE_CD_M2;
 use crate::sky::{Sky, Surroundings, two_colours};
 use dome_imaging::Picture;
 use dome_imaging::scale::shrink_to_width;
@@ -38,6 +39,8 @@ pub struct Environment {
     light: f32,
     sun_light: f32,
     backdrop: f32,
+    /// Luminance that 1 of the radiance is, cd/m^2.
+    unit_cd_m2: f32,
     /// Whether the eye sees nothing there.
     pub transparent: bool,
 }
@@ -52,11 +55,12 @@ pub(crate) struct SkySample {
 impl Environment {
     /// Prepares surroundings. `picture` is an equirectangular picture for [`Sky::Picture`]; without it
     /// such a sky is black. The gains brighten the light of the sky and of the sun's disc, not what is seen
-    /// of them.
+    /// of them; 1 in a picture of them is `white_cd_m2`.
     pub fn new(
         surroundings: &Surroundings,
         picture: Option<&Picture>,
         (sky_gain, sun_gain): (f32, f32),
+        white_cd_m2: f32,
     ) -> Self {
         let black = || Radiance::Plain(Vec3::ZERO);
         let radiance = match &surroundings.sky {
@@ -96,15 +100,22 @@ impl Environment {
             }
             _ => None,
         };
+        let unit_cd_m2 = match &surroundings.sky {
+            // Made in the model's own unit, whatever is set for the others.
+            Sky::Sun(_) => DAYLIGHT_WHITE_CD_M2,
+            _ => surroundings.unit_cd_m2,
+        };
+        let unit = unit_cd_m2 / white_cd_m2;
         let (sin, cos) = surroundings.turn_deg.to_radians().sin_cos();
         Self {
             radiance,
             table,
             sun,
             turn: (sin, cos),
-            light: surroundings.light_stops.exp2() * sky_gain,
-            sun_light: surroundings.light_stops.exp2() * sun_gain,
-            backdrop: surroundings.backdrop_stops.exp2(),
+            light: surroundings.light_stops.exp2() * sky_gain * unit,
+            sun_light: surroundings.light_stops.exp2() * sun_gain * unit,
+            backdrop: surroundings.backdrop_stops.exp2() * unit,
+            unit_cd_m2,
             transparent: surroundings.transparent,
         }
     }
@@ -136,7 +147,7 @@ impl Environment {
         })
     }
 
-    /// Mean radiance of the sky as it came, before any brightness is set.
+    /// Mean luminance of the sky by colour as it came, before any brightness is set, cd/m^2.
     pub(crate) fn mean_sky(&self) -> Vec3 {
         const POINTS: u16 = 1024;
         // Even over the sphere: a spiral of equal areas.
@@ -147,14 +158,17 @@ impl Environment {
             let level = (1.0 - y * y).sqrt();
             self.sky(Vec3::new(level * cos, y, level * sin))
         };
-        (0..POINTS).map(at).sum::<Vec3>() / f32::from(POINTS)
+        (0..POINTS).map(at).sum::<Vec3>() * (self.unit_cd_m2 / f32::from(POINTS))
     }
 
-    /// Where the sun stands and the irradiance of a surface that faces it, as they came; nothing without a sun.
+    /// Where the sun stands and the illuminance by colour of a surface that faces it, lux, as they came; nothing without a sun.
     pub(crate) fn sun_as_lamp(&self) -> Option<(Vec3, Vec3)> {
         let sun = self.sun.as_ref()?;
         let solid_angle = PI * SUN_RADIUS * SUN_RADIUS;
-        Some((self.to_world(sun.direction), sun.radiance * solid_angle))
+        Some((
+            self.to_world(sun.direction),
+            sun.radiance * (solid_angle * self.unit_cd_m2),
+        ))
     }
 
     /// What the eye sees in a direction.

@@ -1,19 +1,17 @@
 //! Sun and clear sky: the radiance of the sky dome by Hosek and Wilkie (2012, "An Analytic Model for
 //! Full Spectral Sky-Dome Radiance", ACM TOG 31(4)), and the sun's own light behind the same air.
 //!
-//! The model's RGB luminance times 683 lm/W is in cd/m^2. One unit here is [`UNIT_CD_M2`]: a white
-//! surface in the noon sun then shows about 1, the brightest that a screen shows at exposure 0.
+//! The model's RGB luminance times 683 lm/W is in cd/m^2. One unit here is [`DAYLIGHT_WHITE_CD_M2`].
 
+use crate::photometry::{DAYLIGHT_WHITE_CD_M2, LUMEN_PER_WATT};
 use crate::sky::SunSky;
 use dome_imaging::Picture;
 use glam::Vec3;
 use hw_skymodel::rgb::{Channel, SkyParams, SkyState};
 use std::f32::consts::{FRAC_PI_2, PI};
 
-/// Luminance of one unit of scene light under this sky, cd/m^2.
-pub const UNIT_CD_M2: f32 = 683.0 * MODEL_UNITS;
-/// The model's unit in ours.
-const MODEL_UNITS: f32 = 45.0;
+/// One of our units in the model's.
+const MODEL_UNITS: f32 = DAYLIGHT_WHITE_CD_M2 / LUMEN_PER_WATT;
 /// Illuminance of the sun outside the air, lux (the solar illuminance constant, 128 to 134 klx by author;
 /// CIE/IES daylight texts give 128 klx with the visible spectrum of 1991's revision; from memory).
 const SUN_OUTSIDE_LX: f32 = 128_000.0;
@@ -45,7 +43,7 @@ pub fn sun_irradiance(sky: &SunSky) -> Vec3 {
         let haze = beta * l.powf(-1.3);
         (-(rayleigh + haze) * mass).exp()
     });
-    Vec3::from(SUN_COLOUR) * Vec3::from(through) * (SUN_OUTSIDE_LX / UNIT_CD_M2)
+    Vec3::from(SUN_COLOUR) * Vec3::from(through) * (SUN_OUTSIDE_LX / DAYLIGHT_WHITE_CD_M2)
 }
 
 /// The sky without the sun's disc as a panorama of `width` pixels: the dome above, the lit ground below.

@@ -5,12 +5,17 @@
 //! Kulla 2018, "Importance sampling of many lights with adaptive tree splitting"). So a lamp near by is
 //! not drowned by a sun far away.
 
+use super::Illumination;
+use super::aim::Aim;
+use super::closed::closed_objects;
+use super::spherical::{self, SphericalTriangle};
 use crate::departure::Departure;
 use crate::lamp::{Lamp, LampKind};
 use crate::sampler::Sampler;
 use crate::scene::Scene;
 use glam::Vec3;
 use std::collections::HashMap;
+use std::f32::consts::PI;
 
 /// The lights of a scene that have a place.
 #[derive(Default)]
@@ -21,9 +26,19 @@ pub(crate) struct LightTree {
     leaves: Vec<u32>,
     /// Leaf node by triangle of its instances, of which there may be very many.
     far_leaves: HashMap<u32, u32>,
+    /// Leaf nodes in order, and the power of all before each and of all together: in double precision, or small lights would be lost
+    /// behind a sun.
+    in_order: Vec<u32>,
+    sums: Vec<f64>,
+    /// Objects whose glowing faces look outwards all round.
+    closed: Vec<bool>,
 }
 
 const NONE: u32 = u32::MAX;
+/// Nodes of a radius below this share of their distance are as good as points: a light of theirs is chosen by its power.
+const POINT: f32 = 0.15;
+/// What the inside of a closed lamp promises to what is outside of it. Not nothing: it may be cut open by another thing.
+const HIDDEN: f32 = 0.02;
 /// Candidates of which one is taken.
 const CANDIDATES: u32 = 4;
 /// Deepest tree: half of it by space, then halving, which 32 bits of triangles cannot exhaust.
@@ -33,8 +48,11 @@ struct Node {
     centre: Vec3,
     radius: f32,
     power: f32,
+    aim: Aim,
     parent: u32,
     kind: Kind,
+    /// Its emitters in the tree's order.
+    range: [u32; 2],
 }
 
 #[derive(Clone, Copy)]
@@ -52,8 +70,16 @@ struct Emitter {
     /// Orders what lies at one place, so that the tree is the same in every run.
     number: u32,
     power: f32,
+    aim: Aim,
     centre: Vec3,
     radius: f32,
+}
+
+/// Whose lights are chosen.
+#[derive(Clone, Copy)]
+pub(crate) struct Lit<'a> {
+    pub(crate) scene: &'a Scene,
+    pub(crate) light: &'a Illumination,
 }
 
 /// A place to be lit.
@@ -66,13 +92,15 @@ pub(crate) struct Receiver {
 
 /// A chosen piece of a light.
 pub(crate) enum LightSample<'a> {
-    /// A point on a glowing triangle; its emission is not dimmed yet.
+    /// A point on a glowing triangle, and what it sends to the receiver.
     Area {
         place: Departure,
         normal: Vec3,
         emission: Vec3,
-        /// Probability per square metre.
-        density: f32,
+        /// Probability per steradian, seen from the receiver.
+        pdf: f32,
+        /// Whether it belongs to a closed lamp, whose inside is hidden.
+        closed: bool,
     },
     /// A lamp, its brightness, and the probability of its choice.
     Lamp(&'a Lamp, f32, f32),
@@ -86,14 +114,23 @@ impl LightSample<'_> {
                 place,
                 normal,
                 emission,
-                density,
+                pdf,
+                closed,
             } => {
                 let offset = place.position - to.position;
                 let d2 = offset.length_squared().max(1e-12);
                 let direction = offset / d2.sqrt();
-                let cosine = normal.dot(direction).abs();
                 let facing = to.normal.map_or(1.0, |n| n.dot(direction).max(0.0));
-                emission.element_sum() * cosine * facing / (d2 * density)
+                let outward = normal.dot(direction);
+                if outward == 0.0 {
+                    return 0.0;
+                }
+                let hidden = if *closed && outward > 0.0 {
+                    HIDDEN
+                } else {
+                    1.0
+                };
+                emission.element_sum() * facing * hidden / pdf
             }
             Self::Lamp(lamp, scale, chance) => {
                 let offset = lamp.position - to.position;
@@ -113,17 +150,18 @@ impl Node {
         let d2 = offset.length_squared();
         let r2 = self.radius * self.radius;
         // Inside the ball nothing is known of direction.
-        let cosine = if let Some(normal) = to.normal.filter(|_| d2 > r2) {
-            let d = d2.sqrt();
-            let cos_i = offset.dot(normal) / d;
-            let sin_u2 = r2 / d2;
-            let cos_u = (1.0 - sin_u2).sqrt();
-            if cos_i >= cos_u {
-                1.0
-            } else {
-                // cos(i - u): the best that any point of the ball can have.
-                let sin_i = (1.0 - cos_i * cos_i).max(0.0).sqrt();
-                (cos_i * cos_u + sin_i * sin_u2.sqrt()).max(0.0)
+        let cosine = if d2 > r2 {
+            let one = d2.sqrt().recip();
+            let sin_u = self.radius * one;
+            // cos(i - u) would be the best that any point of the ball can have; this is about that, 0 for the same, and has one
+            // root instead of three.
+            let received = to.normal.map_or(1.0, |normal| {
+                (offset.dot(normal) * one + sin_u).clamp(0.0, 1.0)
+            });
+            match &self.aim {
+                Aim::All => received,
+                _ if received == 0.0 => 0.0,
+                aim => received * aim.share(offset * -one, sin_u),
             }
         } else {
             1.0
@@ -133,22 +171,30 @@ impl Node {
 }
 
 impl LightTree {
-    pub(crate) fn gather(scene: &Scene, object_scale: &[f32], lamp_scale: &[f32]) -> Self {
-        let brightness = |t: u32| {
-            let object = scene.object_of(t) as usize;
-            object_scale.get(object).copied().unwrap_or(1.0)
-        };
+    /// The tree of a scene's glowing triangles, brighter by object as told, and of its lamps, with their brightness.
+    pub(crate) fn gather(
+        scene: &Scene,
+        object_scale: impl Fn(usize) -> f32,
+        lamps: &[Lamp],
+        lamp_scale: &[f32],
+    ) -> Self {
+        let brightness = |t: u32| object_scale(scene.object_of(t) as usize);
         let mut emitters: Vec<Emitter> = scene
             .emitting()
             .filter_map(|t| triangle(scene, t, brightness(t)))
             .collect();
-        for (i, (lamp, &scale)) in scene.lamps().iter().zip(lamp_scale).enumerate() {
-            let power = Vec3::from(lamp.intensity).element_sum() * scale;
+        for (i, (lamp, &scale)) in lamps.iter().zip(lamp_scale).enumerate() {
+            let mean = lamp
+                .beam
+                .as_ref()
+                .map_or(1.0, |b| b.table().flux() / (4.0 * PI));
+            let power = Vec3::from(lamp.intensity).element_sum() * scale * mean;
             if lamp.kind != LampKind::Directional && power > 0.0 {
                 emitters.push(Emitter {
                     kind: Kind::Lamp(i as u32, scale),
                     number: i as u32,
                     power,
+                    aim: Aim::of_lamp(lamp),
                     centre: lamp.position,
                     radius: 0.0,
                 });
@@ -158,9 +204,12 @@ impl LightTree {
             return Self::default();
         }
         let mut lights = Self {
-            nodes: vec![bound(&emitters, NONE)],
+            nodes: vec![bound(&emitters, NONE, 0)],
             leaves: vec![NONE; scene.own_triangles()],
             far_leaves: HashMap::new(),
+            in_order: Vec::with_capacity(emitters.len()),
+            sums: vec![0.0],
+            closed: closed_objects(scene),
         };
         lights.split(0, &mut emitters, 0);
         lights
@@ -168,6 +217,9 @@ impl LightTree {
 
     fn split(&mut self, node: u32, emitters: &mut [Emitter], depth: usize) {
         if let [only] = emitters {
+            let before = self.sums.last().copied().unwrap_or(0.0);
+            self.sums.push(before + f64::from(only.power));
+            self.in_order.push(node);
             self.nodes[node as usize].kind = only.kind;
             if let Kind::Triangle(triangle, _) = only.kind {
                 match self.leaves.get_mut(triangle as usize) {
@@ -201,8 +253,10 @@ impl LightTree {
         };
         let (left, right) = emitters.split_at_mut(middle);
         let first = self.nodes.len() as u32;
-        self.nodes.push(bound(left, node));
-        self.nodes.push(bound(right, node));
+        let start = self.nodes[node as usize].range[0];
+        let border = start + left.len() as u32;
+        self.nodes.push(bound(left, node, start));
+        self.nodes.push(bound(right, node, border));
         self.nodes[node as usize].kind = Kind::Fork(first);
         self.split(first, left, depth + 1);
         self.split(first + 1, right, depth + 1);
@@ -225,6 +279,30 @@ impl LightTree {
         })
     }
 
+    /// Whether a node is so small from a place that its lights are as good as one.
+    fn is_point(&self, node: &Node, to: &Receiver) -> bool {
+        let d2 = node.centre.distance_squared(to.position);
+        node.radius * node.radius < POINT * POINT * d2
+    }
+
+    /// Power of the emitters of a range.
+    fn power(&self, [start, end]: [u32; 2]) -> f64 {
+        self.sums[end as usize] - self.sums[start as usize]
+    }
+
+    /// A leaf below a node by its power, and its share.
+    fn by_power(&self, node: &Node, choose: f32) -> (u32, f32) {
+        let [start, end] = node.range;
+        let whole = self.power(node.range);
+        let wanted = self.sums[start as usize] + f64::from(choose) * whole;
+        let inner = &self.sums[start as usize + 1..end as usize];
+        let at = start + inner.partition_point(|sum| *sum <= wanted) as u32;
+        (
+            self.in_order[at as usize],
+            (self.power([at, at + 1]) / whole) as f32,
+        )
+    }
+
     /// Whether the lights below `node` lie all round the receiver, so that choosing one side is a gamble.
     fn surround(&self, node: u32, to: &Receiver) -> bool {
         let n = &self.nodes[node as usize];
@@ -245,9 +323,16 @@ impl LightTree {
         Some((left, budget - left))
     }
 
-    /// Probability per square metre with which a point of `triangle` is chosen for a receiver that spends
-    /// `budget` points.
-    pub(crate) fn density(&self, triangle: u32, to: &Receiver, mut budget: u32) -> f32 {
+    /// Probability per steradian with which a point of `triangle`, seen at a distance and a cosine to its normal, is chosen for a
+    /// receiver that spends `budget` points.
+    pub(crate) fn density(
+        &self,
+        scene: &Scene,
+        triangle: u32,
+        to: &Receiver,
+        (d2, cosine): (f32, f32),
+        mut budget: u32,
+    ) -> f32 {
         let mut node = match self.leaves.get(triangle as usize) {
             Some(leaf) => *leaf,
             None => self.far_leaves.get(&triangle).copied().unwrap_or(NONE),
@@ -269,6 +354,12 @@ impl LightTree {
         let mut probability = 1.0;
         for &child in way[..length].iter().rev() {
             if let Kind::Fork(first) = self.nodes[node as usize].kind {
+                let here = &self.nodes[node as usize];
+                if self.is_point(here, to) {
+                    let leaf = self.nodes[way[0] as usize].range;
+                    probability *= (self.power(leaf) / self.power(here.range)) as f32;
+                    break;
+                }
                 if let Some((left, right)) = self.divide(node, first, to, budget) {
                     budget = if child == first { left } else { right };
                 } else {
@@ -281,28 +372,31 @@ impl LightTree {
             }
             node = child;
         }
-        probability / area
+        match SphericalTriangle::large(scene.corners(triangle), area, to.position) {
+            Some(seen) => probability / seen.solid_angle,
+            None => probability / area * d2 / cosine,
+        }
     }
 
     /// Points on the lights for a receiver that spends up to `budget` of them, each with its own random
     /// numbers.
     pub(crate) fn sample_many(
         &self,
-        scene: &Scene,
+        lit: Lit,
         to: &Receiver,
         budget: u32,
         sampler: &mut Sampler,
         found: &mut impl FnMut(LightSample, f32),
     ) {
         if !self.nodes.is_empty() {
-            self.sample_below(0, scene, to, budget, sampler, found);
+            self.sample_below(0, lit, to, budget, sampler, found);
         }
     }
 
     fn sample_below(
         &self,
         node: u32,
-        scene: &Scene,
+        lit: Lit,
         to: &Receiver,
         budget: u32,
         sampler: &mut Sampler,
@@ -311,16 +405,16 @@ impl LightTree {
         if let Kind::Fork(first) = self.nodes[node as usize].kind
             && let Some((left, right)) = self.divide(node, first, to, budget)
         {
-            self.sample_below(first, scene, to, left, sampler, found);
-            self.sample_below(first + 1, scene, to, right, sampler, found);
+            self.sample_below(first, lit, to, left, sampler, found);
+            self.sample_below(first + 1, lit, to, right, sampler, found);
             return;
         }
         let choose = sampler.next_1d();
         let place = sampler.next_2d();
         if let Kind::Fork(_) = self.nodes[node as usize].kind {
             let pick = sampler.next_1d();
-            self.sample_best(node, scene, to, choose, place, pick, found);
-        } else if let Some(sample) = self.sample(node, scene, to, choose, place) {
+            self.sample_best(node, lit, to, choose, place, pick, found);
+        } else if let Some(sample) = self.sample(node, lit, to, choose, place) {
             found(sample, 1.0);
         }
     }
@@ -332,7 +426,7 @@ impl LightTree {
     fn sample_best(
         &self,
         node: u32,
-        scene: &Scene,
+        lit: Lit,
         to: &Receiver,
         choose: f32,
         place: (f32, f32),
@@ -346,7 +440,7 @@ impl LightTree {
             let step = k as f32 / CANDIDATES as f32;
             let turned = |v: f32, by: f32| (v + by).fract().min(1.0 - f32::EPSILON);
             let place = (turned(place.0, step), turned(place.1, step * 0.618_034));
-            let Some(sample) = self.sample(node, scene, to, turned(choose, step), place) else {
+            let Some(sample) = self.sample(node, lit, to, turned(choose, step), place) else {
                 continue;
             };
             let promise = sample.promise(to);
@@ -373,7 +467,7 @@ impl LightTree {
     fn sample<'a>(
         &self,
         start: u32,
-        scene: &'a Scene,
+        lit: Lit<'a>,
         to: &Receiver,
         mut choose: f32,
         (x, y): (f32, f32),
@@ -385,10 +479,15 @@ impl LightTree {
                 Kind::Triangle(triangle, area) => break (triangle, area),
                 Kind::Lamp(lamp, scale) => {
                     return Some(LightSample::Lamp(
-                        &scene.lamps()[lamp as usize],
+                        &lit.light.lamps[lamp as usize],
                         scale,
                         probability,
                     ));
+                }
+                Kind::Fork(_) if self.is_point(node, to) => {
+                    let (leaf, share) = self.by_power(node, choose);
+                    probability *= share;
+                    node = &self.nodes[leaf as usize];
                 }
                 Kind::Fork(first) => {
                     let p = self.chance_of_first(first, to)?;
@@ -406,15 +505,41 @@ impl LightTree {
                 }
             }
         };
-        let root = x.sqrt();
-        let (u, v) = (1.0 - root, root * y);
-        let [a, b, c] = scene.corners(triangle);
+        let scene = lit.scene;
+        let corners = scene.corners(triangle);
+        let [a, b, c] = corners;
+        let normal = (b - a).cross(c - a).normalize_or_zero();
+        let seen = SphericalTriangle::large(corners, area, to.position);
+        let (u, v) = match &seen {
+            Some(seen) => {
+                let direction = seen.direction((x, y))?;
+                spherical::met(corners, to.position, direction)?
+            }
+            None => {
+                let root = x.sqrt();
+                (1.0 - root, root * y)
+            }
+        };
         let spot = scene.spot(triangle, u, v);
+        let place = spot.departure();
+        let offset = place.position - to.position;
+        let d2 = offset.length_squared().max(1e-12);
+        let direction = offset / d2.sqrt();
+        let pdf = match seen {
+            Some(seen) => probability / seen.solid_angle,
+            None => {
+                let cosine = normal.dot(direction).abs().max(1e-6);
+                probability / area * d2 / cosine
+            }
+        };
+        let object = scene.object_of(triangle);
         Some(LightSample::Area {
-            place: spot.departure(),
-            normal: (b - a).cross(c - a).normalize_or_zero(),
-            emission: spot.emission(scene.material_of(triangle)),
-            density: probability / area,
+            place,
+            normal,
+            emission: spot.emission(scene.material_of(triangle))
+                * lit.light.object_scale(object, -direction),
+            pdf,
+            closed: (self.closed.get(object as usize)).is_some_and(|c| *c),
         })
     }
 }
@@ -440,6 +565,7 @@ fn triangle(scene: &Scene, triangle: u32, brightness: f32) -> Option<Emitter> {
         kind: Kind::Triangle(triangle, area),
         number: triangle,
         power: area * strength,
+        aim: Aim::of_surface((b - a).cross(c - a).normalize_or_zero()),
         centre,
         radius: corners
             .iter()
@@ -449,7 +575,7 @@ fn triangle(scene: &Scene, triangle: u32, brightness: f32) -> Option<Emitter> {
 }
 
 /// A ball round some emitters, with their power.
-fn bound(emitters: &[Emitter], parent: u32) -> Node {
+fn bound(emitters: &[Emitter], parent: u32, start: u32) -> Node {
     let (low, high) = emitters
         .iter()
         .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), e| {
@@ -463,8 +589,13 @@ fn bound(emitters: &[Emitter], parent: u32) -> Node {
     Node {
         centre,
         radius,
-        power: emitters.iter().map(|e| e.power).sum(),
+        // In double precision: small lights are not lost beside a sun.
+        power: emitters.iter().map(|e| f64::from(e.power)).sum::<f64>() as f32,
+        aim: (emitters.iter().map(|e| e.aim))
+            .reduce(|a, b| a.with(&b))
+            .unwrap_or(Aim::All),
         parent,
+        range: [start, start + emitters.len() as u32],
         kind: Kind::Fork(NONE),
     }
 }

@@ -8,7 +8,7 @@ use crate::lamp::Lamp;
 use crate::material::Material;
 use crate::sky::Sky;
 use dome_files::budget::Claim;
-use dome_files::decode::Rgba8;
+use dome_files::decode::Raster;
 use glam::{DMat4, DVec3, Mat4};
 use std::sync::Arc;
 
@@ -61,7 +61,7 @@ pub struct SceneBuilder {
     /// Materials; index 0 need not exist until an object uses it.
     pub materials: Vec<Material>,
     /// Pictures of the textures.
-    pub pictures: Vec<Rgba8>,
+    pub pictures: Vec<Raster>,
     /// Lamps without a body.
     pub lamps: Vec<Lamp>,
     /// The rig's entries that lamps stand on; those beyond the end stand still.

@@ -2,6 +2,7 @@
 
 use super::{Scene, Stock};
 use dome_files::Fingerprint;
+use dome_files::decode::Texels;
 use dome_files::fingerprint::Summing;
 
 impl Scene {
@@ -40,8 +41,13 @@ impl Stock {
                 sum.text(&format!("{material:?}"));
             }
             for picture in &self.pictures {
+                let picture = picture.picture();
                 sum.words([picture.width, picture.height]);
-                sum.add(&picture.bytes);
+                match &picture.texels {
+                    Texels::Byte(v) => sum.add(v),
+                    Texels::Word(v) => sum.words(v.iter().map(|v| u32::from(*v))),
+                    Texels::Float(v) => sum.words(v.iter().map(|v| v.to_bits())),
+                }
             }
             sum.finish()
         })

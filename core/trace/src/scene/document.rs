@@ -86,6 +86,7 @@ pub struct Document {
     pub(crate) dropped: usize,
     pub(crate) without_normals: usize,
     pub(super) see_through: bool,
+    pub(super) has_bodies: bool,
     _bent_memory: Claim,
 }
 
@@ -229,11 +230,12 @@ impl Document {
             dropped,
             without_normals: builder.without_normals,
             see_through: false,
+            has_bodies: false,
             _bent_memory: bent_memory,
             rig,
             stock: Arc::new(Stock {
+                pictures: crate::pyramid::pyramids(builder.pictures, &builder.materials),
                 materials: builder.materials,
-                pictures: builder.pictures,
                 groups: builder.groups,
                 content: OnceLock::new(),
             }),
@@ -266,6 +268,7 @@ impl Document {
             })
             .collect();
         let mut see_through = false;
+        let mut has_bodies = false;
         let mut see = |object: u32, material: u32, triangles: u32| {
             let o = &mut objects[object as usize];
             if o.triangles == 0 {
@@ -274,7 +277,8 @@ impl Document {
             o.triangles = o.triangles.saturating_add(triangles);
             if let Some(m) = materials.get(material as usize) {
                 o.emits |= m.emits();
-                see_through |= m.lets_straight_through();
+                see_through |= m.is_see_through();
+                has_bodies |= m.is_body();
             }
         };
         let bodies = self.riders.iter().map(|r| &r.body).chain([&self.base]);
@@ -317,6 +321,7 @@ impl Document {
         }
         self.objects = objects;
         self.see_through = see_through;
+        self.has_bodies = has_bodies;
     }
 
     /// How objects and lamps are called, by their paths of names.

@@ -248,6 +248,7 @@ impl Document {
                 .collect(),
             stock: Arc::clone(&self.stock),
             see_through: self.see_through,
+            has_bodies: self.has_bodies,
             content: OnceLock::new(),
             shells: OnceLock::new(),
             sky: self.sky.clone(),

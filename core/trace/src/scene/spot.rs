@@ -17,6 +17,8 @@ pub(crate) struct Spot<'a> {
     triangle: u32,
     corners: [u32; 3],
     weights: [f32; 3],
+    /// Width of what is looked at here, metres; 0 for a point.
+    width: f32,
 }
 
 impl Scene {
@@ -30,6 +32,15 @@ impl Scene {
             triangle,
             corners: body.triangles[own as usize],
             weights: [1.0 - u - v, u, v],
+            width: 0.0,
+        }
+    }
+
+    /// The same, for looking at as much as a ray is wide there, metres.
+    pub(crate) fn spot_within(&self, triangle: u32, u: f32, v: f32, width: f32) -> Spot<'_> {
+        Spot {
+            width,
+            ..self.spot(triangle, u, v)
         }
     }
 }
@@ -86,8 +97,30 @@ impl Spot<'_> {
 
     /// The texture's value here.
     pub(crate) fn texture(&self, texture: &Texture, meaning: Meaning) -> Vec4 {
-        let uv = self.mix(self.corner_uvs(texture.set));
-        texture.sample(self.scene.pictures(), uv, meaning)
+        self.texture_within(texture, meaning, self.width)
+    }
+
+    fn texture_within(&self, texture: &Texture, meaning: Meaning, width: f32) -> Vec4 {
+        let uvs = self.corner_uvs(texture.set);
+        let pictures = self.scene.pictures();
+        let level = if width > 0.0 && pictures[texture.picture as usize].levels.len() > 1 {
+            self.level(texture, uvs, width)
+        } else {
+            0.0
+        };
+        texture.sample(pictures, self.mix(uvs), level, meaning)
+    }
+
+    /// The level of a texture's picture whose texels are about as wide as what is looked at: by the texels that lie on the triangle
+    /// and its area. Aslant a surface shows more of itself along one way; the narrow way counts, and many samples do the rest.
+    fn level(&self, texture: &Texture, [ua, ub, uc]: [Vec2; 3], width: f32) -> f32 {
+        let picture = self.scene.pictures()[texture.picture as usize].picture();
+        let [a, b, c] = self.scene.corners(self.triangle);
+        let area = (b - a).cross(c - a).length();
+        let texels = (ub - ua).perp_dot(uc - ua).abs()
+            * texture.stretch()
+            * (picture.width as f32 * picture.height as f32);
+        0.5 * (texels / area * width * width).log2()
     }
 
     /// A factor times one channel of an optional picture of data.
@@ -119,11 +152,19 @@ impl Spot<'_> {
     pub(crate) fn opacity(&self, material: &Material) -> f32 {
         use crate::material::Alpha;
         let alpha = || {
+            // A limit asks each texel by itself: means of leaves and gaps would be all leaf or all gap.
+            let width = match material.alpha {
+                Alpha::Mask(_) => 0.0,
+                Alpha::Opaque | Alpha::Blend => self.width,
+            };
             let mut alpha = material.opacity * self.colour().w;
             if let Some(t) = &material.base_texture {
-                alpha *= self.texture(t, Meaning::Data).w;
+                alpha *= self.texture_within(t, Meaning::Data, width).w;
             }
-            self.scaled(alpha, &material.opacity_texture, 0)
+            if let Some(t) = &material.opacity_texture {
+                alpha *= self.texture_within(t, Meaning::Data, width).x;
+            }
+            alpha
         };
         match material.alpha {
             Alpha::Opaque => 1.0,

@@ -1,6 +1,7 @@
 //! Whether a part of the sphere gets no light.
 
 use crate::light::Illumination;
+use crate::meeting::GlassLight;
 use crate::preview::{LiveView, Preview};
 use crate::scene::Scene;
 use dome_imaging::transfer::luminance;
@@ -40,6 +41,7 @@ pub fn dark_side(scene: &Scene, light: &Illumination, eye: DVec3) -> Option<Dark
         light,
         eye: &MonoEye::new(eye, Orientation::default(), Equirect),
         clay: false,
+        glass: GlassLight::Straight,
     };
     while preview.samples() < SAMPLES {
         preview.refine(&view, Duration::ZERO);

@@ -2,7 +2,10 @@
 
 use super::walk;
 use crate::lamp::LampKind;
-use crate::light::{Environment, LightSettings, SKY_KEY, SUN_KEY, lamp_key, object_key};
+use crate::light::{
+    Environment, Illumination, LightSettings, SKY_KEY, SUN_KEY, lamp_key, object_key,
+};
+use crate::photometry::{self, Measure};
 use crate::scene::Scene;
 use dome_imaging::transfer::luminance;
 use glam::{DVec3, Vec3};
@@ -18,10 +21,8 @@ pub struct LightEntry {
     pub kind: &'static str,
     /// Its middle, metres; nothing for light from one direction.
     pub position: Option<Vec3>,
-    /// How strong it is.
-    pub strength: f32,
-    /// Unit of the strength.
-    pub unit: &'static str,
+    /// How strong it is, as the file or the model of the sky says, in every measure that its kind has; the most usual one first.
+    pub measures: Vec<Measure>,
     /// Whether the eye would see it, if its body is not hidden by choice.
     pub seen: bool,
 }
@@ -29,8 +30,9 @@ pub struct LightEntry {
 /// Most triangles of a light whose middles are looked at.
 const LOOKS: usize = 64;
 
-/// All lights, glowing objects first, and whether they are seen from `eye`.
-pub fn list(scene: &Scene, eye: DVec3) -> Vec<LightEntry> {
+/// All lights, glowing objects first, and whether they are seen from `eye`; 1 in the scene's file is `file_cd_m2`. Those that shine
+/// as measured in `light` have the strength of what was measured.
+pub fn list(scene: &Scene, light: &Illumination, file_cd_m2: f32, eye: DVec3) -> Vec<LightEntry> {
     let eye = eye.as_vec3();
     let mut triangles: Vec<Vec<u32>> = vec![Vec::new(); scene.objects().len()];
     for t in scene.emitting() {
@@ -61,23 +63,34 @@ pub fn list(scene: &Scene, eye: DVec3) -> Vec<LightEntry> {
             name: object.name.clone(),
             kind: "glowing surface",
             position: Some((object.min + object.max) / 2.0),
-            strength: luminance(power.to_array()) / area.max(1e-12),
-            unit: "cd/m²",
+            measures: photometry::of_surface(
+                luminance(power.to_array()) / area.max(1e-12) * file_cd_m2,
+                area,
+            ),
             seen,
         });
     }
     for (i, lamp) in scene.lamps().iter().enumerate() {
         let directional = lamp.kind == LampKind::Directional;
+        let strength = luminance(lamp.intensity) * file_cd_m2;
         lights.push(LightEntry {
             key: lamp_key(i),
             name: lamp.name.clone(),
             kind: lamp.kind_name(),
             position: (!directional).then_some(lamp.position),
-            strength: luminance(lamp.intensity),
-            unit: if directional { "lx" } else { "cd" },
+            measures: if directional {
+                vec![photometry::illuminance(strength)]
+            } else {
+                photometry::of_lamp(strength, lamp.steradians())
+            },
             // A lamp without a body is never in the picture itself.
             seen: false,
         });
+    }
+    for entry in &mut lights {
+        if let Some(table) = light.table_of(&entry.key) {
+            entry.measures = photometry::of_table(table);
+        }
     }
     lights
 }
@@ -91,8 +104,9 @@ pub fn surroundings(scene: &Scene, environment: &Environment, eye: DVec3) -> Vec
         name: "Sky".into(),
         kind: "surroundings",
         position: None,
-        strength: luminance(environment.mean_sky().to_array()),
-        unit: "cd/m²",
+        measures: vec![photometry::luminance_of(luminance(
+            environment.mean_sky().to_array(),
+        ))],
         seen: !environment.transparent
             && (0..LOOKS).any(|i| {
                 let up = 1.0 - 2.0 * (i as f32 + 0.5) / LOOKS as f32;
@@ -106,8 +120,7 @@ pub fn surroundings(scene: &Scene, environment: &Environment, eye: DVec3) -> Vec
             name: "Sun".into(),
             kind: "surroundings",
             position: None,
-            strength: luminance(irradiance.to_array()),
-            unit: "lx",
+            measures: vec![photometry::illuminance(luminance(irradiance.to_array()))],
             seen: !environment.transparent && free(towards),
         });
     }
@@ -135,4 +148,19 @@ pub fn unknown_keys(scene: &Scene, settings: &LightSettings) -> Vec<String> {
             || number("lamp:").is_some_and(|i| i < scene.lamps().len())
     };
     settings.keys().filter(|k| !known(k)).cloned().collect()
+}
+
+/// The first light that is set to shine as measured and cannot: only glowing objects, point and spot lamps can.
+pub fn not_measurable(scene: &Scene, settings: &LightSettings) -> Option<String> {
+    let can = |key: &str| {
+        let number = |kind: &str| key.strip_prefix(kind).and_then(|n| n.parse::<usize>().ok());
+        number("object:")
+            .and_then(|i| scene.objects().get(i))
+            .is_some_and(|o| o.emits)
+            || number("lamp:")
+                .and_then(|i| scene.lamps().get(i))
+                .is_some_and(|l| l.kind != LampKind::Directional)
+    };
+    let measured = settings.iter().filter(|(_, s)| s.distribution.is_some());
+    measured.map(|(key, _)| key).find(|key| !can(key)).cloned()
 }

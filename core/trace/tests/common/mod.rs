@@ -2,9 +2,10 @@
 #![allow(dead_code)] // every test takes what it needs
 
 use dome_optics::{Eye, PanoramaSize, PicturePoint, Ray};
+use dome_trace::lamp::{Lamp, LampKind};
 use dome_trace::scene::MeshPart;
 use dome_trace::{Control, Illumination, Material, Quality, Render, Scene, SceneBuilder, Sky};
-use glam::{DMat3, DMat4, DVec3, Mat4};
+use glam::{DMat3, DMat4, DVec3, Mat4, Vec3};
 
 pub const WHITE_SKY: Sky = Sky::Plain { colour: [1.0; 3] };
 pub const NO_SKY: Sky = Sky::Plain { colour: [0.0; 3] };
@@ -38,7 +39,7 @@ pub fn ball(material: u32) -> MeshPart {
         for s in 0..sectors {
             let a = r * (sectors + 1) + s;
             let b = a + sectors + 1;
-            part.triangles.extend([[a, a + 1, b + 1], [a, b + 1, b]]);
+            part.triangles.extend([[a, b + 1, a + 1], [a, b, b + 1]]);
         }
     }
     part
@@ -165,4 +166,56 @@ impl Eye for EyeAt<'_> {
             direction: self.1.transform_vector3(ray.direction).normalize(),
         })
     }
+}
+
+/// A box between two corners, its faces looking out.
+pub fn block(low: [f32; 3], high: [f32; 3], material: u32) -> MeshPart {
+    let mut part = MeshPart {
+        material,
+        ..MeshPart::default()
+    };
+    for i in 0..8 {
+        part.positions.push([0, 1, 2].map(|axis| {
+            if i >> axis & 1 == 1 {
+                high[axis]
+            } else {
+                low[axis]
+            }
+        }));
+    }
+    for [a, b, c, d] in [
+        [0, 4, 6, 2],
+        [1, 3, 7, 5],
+        [0, 1, 5, 4],
+        [2, 6, 7, 3],
+        [0, 2, 3, 1],
+        [4, 5, 7, 6],
+    ] {
+        part.triangles.extend([[a, b, c], [a, c, d]]);
+    }
+    part
+}
+
+/// A lamp without a body over a scene of parts, shining downwards if it has a direction.
+pub fn with_lamp(
+    parts: &[MeshPart],
+    materials: Vec<Material>,
+    (kind, at, intensity): (LampKind, Vec3, f32),
+) -> Scene {
+    let mut builder = SceneBuilder::default();
+    builder.materials = materials;
+    for part in parts {
+        builder.start_object("part");
+        builder.add_part(part, &Mat4::IDENTITY);
+    }
+    builder.lamps.push(Lamp {
+        name: "Lamp".into(),
+        kind,
+        position: at,
+        direction: Vec3::NEG_Y,
+        intensity: [intensity; 3],
+        range: None,
+        beam: None,
+    });
+    builder.build(NO_SKY, "test").unwrap()
 }
