@@ -85,6 +85,17 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         let lights = || server.json("GET", "/api/projects/1", None).1["settings"]["lights"].as_object().unwrap().len();
         b.press_labelled("Switch Wall lamp 1 off").await;
         wait_for("the lamp switched off", || (lights() == 1).then_some(()));
+        // One shines as it was measured.
+        b.press_labelled("Choose Wall lamp 2").await;
+        let measured = folder.path().join("stair.ies");
+        std::fs::write(&measured, "IESNA:LM-63-2002\n[LUMCAT] Stair lamp\nTILT=NONE\n1 -1 1 2 1 1 2 0 0 0\n1 1 9\n0 90\n0\n300 0\n").unwrap();
+        b.find("[data-testid=ies-file]").await.send_keys(measured.to_str().unwrap()).await.unwrap();
+        b.until("the measured light", "return document.querySelector('[data-testid=measured-told]')?.innerText.includes('stair was measured: ');").await;
+        b.until("its strength", "return [...document.querySelectorAll('[data-testid=light]')].some(l => l.innerText.includes('as measured: stair') && l.innerText.includes(' lm'));").await;
+        b.fill("Tilted by", "30").await;
+        let tilt = || server.json("GET", "/api/projects/1", None).1["settings"]["lights"].as_object().unwrap().values().find_map(|l| l["distribution"]["tilt_deg"].as_f64());
+        wait_for("the tilted lamp", || (tilt() == Some(30.0)).then_some(()));
+        b.check_accessibility("a measured light").await;
         b.press("Reset").await;
         wait_for("the lamps as they came", || (lights() == 0).then_some(()));
         // Sun and sky by place and date.

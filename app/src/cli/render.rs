@@ -244,7 +244,10 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
     };
     let wanted = &recipe.passes;
     let both = eyes::of(&recipe);
-    let eyes = Eyes::new(&recipe, &scene, &light, &both);
+    // Nothing stops a command from within.
+    let learned = eyes::learn(&recipe, &scene, &light, &both, &Control::default());
+    let learned = learned.unwrap_or_default();
+    let eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
     let render = eyes.first();
     let mut spec = recipe.file(format, &scene);
     spec.check()?;

@@ -4,11 +4,24 @@ use super::recipe::Recipe;
 use dome_imaging::LayeredStrip;
 use dome_optics::Eye;
 use dome_optics::rig::{Rig, Side};
-use dome_trace::{Control, Illumination, Quality, Render, Scene, Stopped};
+use dome_trace::{Control, Illumination, Learned, Quality, Render, Scene, Stopped};
 
 /// The eyes of a recipe, left first.
 pub fn of(recipe: &Recipe) -> Vec<Box<dyn Eye>> {
     recipe.sides().iter().map(|s| recipe.eye(*s)).collect()
+}
+
+/// What a look at the light teaches each of a recipe's eyes, where that pays. The same for every part of a picture.
+pub fn learn(
+    recipe: &Recipe,
+    scene: &Scene,
+    light: &Illumination,
+    eyes: &[Box<dyn Eye>],
+    control: &Control,
+) -> Result<Vec<Option<Learned>>, Stopped> {
+    (recipe.sides().iter().zip(eyes))
+        .map(|(side, eye)| Learned::look(&recipe.render(scene, light, &**eye, *side), control))
+        .collect()
 }
 
 /// The renders of a recipe's eyes, one for each.
@@ -19,15 +32,19 @@ pub struct Eyes<'a> {
 }
 
 impl<'a> Eyes<'a> {
-    /// For a placed scene in some light; `eyes` are those of [`of`].
+    /// For a placed scene in some light; `eyes` are those of [`of`], `learned` what [`learn`] found.
     pub fn new(
         recipe: &Recipe,
         scene: &'a Scene,
         light: &'a Illumination,
         eyes: &'a [Box<dyn Eye>],
+        learned: &'a [Option<Learned>],
     ) -> Self {
-        let renders = (recipe.sides().iter().zip(eyes))
-            .map(|(side, eye)| recipe.render(scene, light, &**eye, *side))
+        let renders = (recipe.sides().iter().zip(eyes).zip(learned))
+            .map(|((side, eye), learned)| Render {
+                learned: learned.as_ref(),
+                ..recipe.render(scene, light, &**eye, *side)
+            })
             .collect();
         Self {
             renders,

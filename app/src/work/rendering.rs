@@ -94,7 +94,10 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     }
 
     let both = eyes::of(&recipe);
-    let eyes = Eyes::new(&recipe, &scene, &light, &both);
+    let Ok(learned) = eyes::learn(&recipe, &scene, &light, &both, &running.control) else {
+        return Ok(Ended::Stopped);
+    };
+    let eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
     let layers = recipe.strip_passes().layers();
     let places: Vec<_> = Render::strip_places(recipe.size.height()).collect();
     let mut done = Finished::new(&job, &layers)?;

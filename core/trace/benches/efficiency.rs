@@ -118,15 +118,19 @@ fn main() {
         let at = DVec3::from(place.position.map(f64::from));
         all.push((name, &read.scene, lit::begun(&read), at, place.heading_deg));
     }
-    println!("| scene | noise, % | seconds | noise² x seconds |");
-    println!("|---|---|---|---|");
+    println!("| scene | noise, % | seconds | noise² x seconds | learning before it, seconds |");
+    println!("|---|---|---|---|---|");
     for (name, scene, light, at, heading) in all {
         let eye = MonoEye::new(at, Orientation::heading(heading), Equirect);
         let size = PanoramaSize::from_width(128).unwrap();
         let quality = Quality::Samples(SAMPLES);
+        let begun = Instant::now();
+        let learned = lit::learn(&Render::new(scene, &light, &eye, size, quality, 0));
+        let look = begun.elapsed().as_secs_f64();
         let mut runs: Vec<[f64; 2]> = (0..ROUNDS as u32)
             .map(|seed| {
                 let render = Render::new(scene, &light, &eye, size, quality, seed);
+                let render = lit::with(render, &learned);
                 let start = Instant::now();
                 let strip = render.strip(0, 64, &Control::default()).unwrap();
                 [
@@ -141,7 +145,7 @@ fn main() {
         };
         let (noise, seconds) = (middle(&mut runs, 0), middle(&mut runs, 1));
         println!(
-            "| {name} | {noise:.2} | {seconds:.2} | {:.1} |",
+            "| {name} | {noise:.2} | {seconds:.2} | {:.1} | {look:.2} |",
             noise * noise * seconds
         );
     }

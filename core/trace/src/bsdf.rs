@@ -85,6 +85,8 @@ impl Gloss {
 
 /// Thin walls smoother than this let light straight through.
 const STRAIGHT_ROUGHNESS: f32 = 0.05;
+/// A lobe wider than that (GGX alpha) is about as even as even scattering.
+const ROUGH: f32 = 0.3;
 /// Reflectance of lacquer at normal incidence: index 1.5.
 const COAT_F0: f32 = 0.04;
 
@@ -290,6 +292,16 @@ impl Bsdf {
     /// What goes straight on through the surface.
     pub fn straight(&self) -> Vec3 {
         self.straight
+    }
+
+    /// The share of its bounces that are spread about evenly: by even scattering, and by a rough mirror.
+    pub fn even_share(&self) -> f32 {
+        let [_, mirror, _, diffuse] = self.choices;
+        if self.alpha > ROUGH {
+            diffuse + mirror
+        } else {
+            diffuse
+        }
     }
 
     /// Whether light from below the surface counts.

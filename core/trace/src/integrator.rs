@@ -4,12 +4,14 @@
 use crate::accel::TraceRay;
 use crate::bsdf::{Answer, Bsdf};
 use crate::departure::{Departure, Way, facing};
-use crate::light::{Illumination, LightSample, Lit, Receiver};
+use crate::learned::{Cell, Learned, Notes};
+use crate::light::{Illumination, LightSample, Receiver};
 use crate::media::Media;
 use crate::meeting::{GlassLight, Meeting, NARROW};
 use crate::sampler::Sampler;
 use crate::scene::Scene;
 use crate::surface::Frame;
+use dome_imaging::transfer::luminance;
 use glam::Vec3;
 use std::f32::consts::PI;
 
@@ -64,6 +66,10 @@ pub(crate) struct Tracer<'a> {
     pub(crate) start: Media<'a>,
     /// Whether a white plate is held flat on what is seen first.
     pub(crate) plate: bool,
+    /// What was learned of the light, if it was.
+    pub(crate) learned: Option<&'a Learned>,
+    /// Where it is noted for learning.
+    pub(crate) notes: Option<&'a Notes>,
 }
 
 /// By which of the two ways light is found. All three give the same picture, with different noise: renders use
@@ -92,6 +98,8 @@ struct Path {
     /// How wide the path is, metres, and how much wider it grows, radians.
     width: f32,
     spread: f32,
+    /// What its pixel is about to hold, if that was learned; else 0.
+    goal: f32,
 }
 
 /// The share of a lobe's width by which a bounce spreads a path: little enough that what is seen in it keeps its shape.
@@ -110,6 +118,38 @@ impl Path {
         if bounces <= 1 {
             self.light.direct += light;
         }
+    }
+
+    /// Whether it goes on by chance after a bounce: as its throughput is.
+    fn goes_on(&mut self, survive: f32) -> bool {
+        if self.bounces > SURE_BOUNCES {
+            let chance = self.throughput.max_element().min(0.95);
+            if survive >= chance {
+                return false;
+            }
+            self.throughput /= chance;
+        }
+        true
+    }
+
+    /// Whether it goes on by chance where it arrives: as what is known of the light there is worth to its pixel.
+    fn survives(&mut self, cell: Option<&Cell>, sampler: &mut Sampler) -> bool {
+        let throughput = luminance(self.throughput.to_array());
+        let Some(cell) = cell.filter(|_| self.bounces == 0 || self.goal > 0.0) else {
+            return self.bounces == 0 || self.goes_on(sampler.next_1d());
+        };
+        if self.bounces == 0 {
+            self.goal = cell.goal(throughput, luminance(self.light.beauty.to_array()));
+            return true;
+        }
+        let chance = cell.chance(throughput, self.goal);
+        if chance < 1.0 {
+            if sampler.next_1d() >= chance {
+                return false;
+            }
+            self.throughput /= chance;
+        }
+        true
     }
 
     /// Adds light that a surface scatters towards the eye.
@@ -140,13 +180,23 @@ impl Scattered {
 }
 
 /// The last bounce: the density with which it chose its direction, and from where.
-struct Last {
-    pdf: f32,
-    from: Receiver,
-    budget: u32,
+pub(crate) struct Last<'a> {
+    pub(crate) pdf: f32,
+    pub(crate) from: Receiver,
+    pub(crate) budget: u32,
+    pub(crate) known: Known<'a>,
 }
 
-impl Tracer<'_> {
+/// What is known of the light where a path bounces.
+#[derive(Clone, Copy)]
+pub(crate) struct Known<'a> {
+    pub(crate) cell: Option<&'a Cell>,
+    /// Chances with which the sun and the sky are asked.
+    pub(crate) sun: f32,
+    pub(crate) sky: f32,
+}
+
+impl<'a> Tracer<'a> {
     /// Light that arrives along a ray.
     /// At the start the ray grows wider by `spread`, radians.
     pub(crate) fn radiance(
@@ -167,6 +217,7 @@ impl Tracer<'_> {
             clear: true,
             width: 0.0,
             spread,
+            goal: 0.0,
         };
         let mut last: Option<Last> = None;
         let mut passed = 0;
@@ -210,8 +261,7 @@ impl Tracer<'_> {
                     let cosine = surface.geometric.dot(ray.direction).abs().max(1e-6);
                     let d2 = l.from.position.distance_squared(surface.place.position);
                     let seen = (d2, cosine);
-                    let pdf = (light.tree).density(scene, hit.triangle, &l.from, seen, l.budget);
-                    self.weigh_bounce(l.pdf, pdf)
+                    self.weigh_bounce(l.pdf, self.light_density(hit.triangle, l, seen))
                 });
                 let kept = weight * surface.opacity * self.given(&media, !path.clear);
                 path.add(emission * kept, path.bounces);
@@ -246,6 +296,14 @@ impl Tracer<'_> {
             if path.bounces == MAX_BOUNCES || surface.unlit {
                 break;
             }
+            let known = self.known(&surface, path.bounces);
+            if let Some(notes) = self.notes {
+                let (place, normal) = (surface.place.position, surface.geometric);
+                notes.arrive(place, normal, path.throughput, path.light.beauty);
+            }
+            if self.learned.is_some() && !path.survives(known.cell, sampler) {
+                break;
+            }
             let budget = LIGHT_POINTS
                 .get(path.bounces as usize)
                 .copied()
@@ -256,23 +314,16 @@ impl Tracer<'_> {
                 bsdf: &bsdf,
                 clear: path.clear,
                 media: &media,
+                guide: self.guide(&known, &bsdf),
             };
-            let scattered = self.direct(&meeting, budget, sampler);
+            let scattered = self.direct(&meeting, budget, &known, sampler);
             path.add_scattered(&scattered);
 
-            let choose = sampler.next_1d();
-            let Some(mut sampled) = bsdf.sample(choose, sampler.next_2d()) else {
+            let Some(sampled) = meeting.bounce(sampler) else {
                 break;
             };
             let direction = frame.world(sampled.wi);
             let above = sampled.wi.z > 0.0;
-            if (direction.dot(surface.geometric) > 0.0) != above {
-                break;
-            }
-            if above {
-                let share = surface.lit_share(direction, sampled.wi.z);
-                sampled.answer.dim(share, surface.gloss.roughness);
-            }
             let answer = &sampled.answer;
             let whole = answer.diffuse + answer.specular;
             if path.bounces == 0 {
@@ -283,15 +334,14 @@ impl Tracer<'_> {
                 );
             }
             path.throughput *= whole / answer.pdf;
+            if let Some(notes) = self.notes {
+                let chosen = (sampled.wi.z, answer.pdf);
+                notes.leave(direction, chosen, path.throughput, path.light.beauty);
+            }
             path.bounces += 1;
             passed = 0;
-            let survive = sampler.next_1d();
-            if path.bounces > SURE_BOUNCES {
-                let chance = path.throughput.max_element().min(0.95);
-                if survive >= chance {
-                    break;
-                }
-                path.throughput /= chance;
+            if self.learned.is_none() && !path.goes_on(sampler.next_1d()) {
+                break;
             }
             let mut side = surface.geometric;
             if !above {
@@ -311,6 +361,7 @@ impl Tracer<'_> {
                     normal: surface.receiving_side(&bsdf),
                 },
                 budget,
+                known,
             });
         }
         path.light
@@ -345,15 +396,23 @@ impl Tracer<'_> {
             return;
         };
         let sky = environment.light(direction);
-        let weight = self.weigh_bounce(last.pdf, environment.sky_density(direction));
+        let density = self.sky_density(direction, &last.known);
+        let weight = self.weigh_bounce(last.pdf, density);
         path.add(sky * weight, path.bounces);
         if let Some((sun, density)) = environment.sun(direction) {
-            path.add(sun * self.weigh_bounce(last.pdf, density), path.bounces);
+            let weight = self.weigh_bounce(last.pdf, density * last.known.sun);
+            path.add(sun * weight, path.bounces);
         }
     }
 
     /// Light from chosen lights.
-    fn direct(&self, meeting: &Meeting, budget: u32, sampler: &mut Sampler) -> Scattered {
+    fn direct(
+        &self,
+        meeting: &Meeting,
+        budget: u32,
+        known: &Known,
+        sampler: &mut Sampler,
+    ) -> Scattered {
         let Meeting { surface, bsdf, .. } = *meeting;
         let mut light = Scattered::default();
         let normal = surface.receiving_side(bsdf);
@@ -361,34 +420,41 @@ impl Tracer<'_> {
             position: surface.place.off(surface.geometric),
             normal,
         };
-        self.light.tree.sample_many(
-            Lit {
-                scene: self.scene,
-                light: self.light,
-            },
-            &receiver,
-            budget,
-            sampler,
-            &mut |sample, factor| {
-                self.add_sample(meeting, &sample, factor, &mut light);
-            },
-        );
-        // Light from without end: the sky, the sun, directional lamps; one ray each.
-        let far = |direction: Vec3, radiance: Vec3, pdf: f32, light: &mut Scattered| {
-            if let Some(answer) = meeting.answer(direction) {
-                let ray = surface
-                    .place
-                    .ray(facing(surface.geometric, direction), direction);
-                let through = self.transmittance(meeting, &answer, ray, radiance / pdf);
-                light.add(&answer, through * self.weigh_light(pdf, answer.pdf));
+        let tree = &self.light.tree;
+        let mut found = |sample: LightSample, factor: f32| {
+            let seen = self.add_sample(meeting, &sample, factor, &mut light);
+            if let (Some(notes), Some(seen)) = (self.notes, seen) {
+                notes.light(self.light, &sample, seen);
             }
         };
-        let environment = &self.light.environment;
-        if let Some(s) = environment.sample_sky_with(|| sampler.next_2d()) {
-            far(s.direction, s.radiance, s.pdf, &mut light);
+        match self.chances(known) {
+            Some(by) => tree.sample_by(by, self.lit(), &receiver, budget, sampler, &mut found),
+            None => tree.sample_many(self.lit(), &receiver, budget, sampler, &mut found),
         }
-        if let Some(s) = environment.sample_sun_with(|| sampler.next_2d()) {
-            far(s.direction, s.radiance, s.pdf, &mut light);
+        // Light from without end: the sky, the sun, directional lamps; one ray each.
+        let far = |direction: Vec3, radiance: Vec3, pdf: f32, light: &mut Scattered| {
+            let answer = meeting.answer(direction)?;
+            let ray = surface
+                .place
+                .ray(facing(surface.geometric, direction), direction);
+            let through = self.transmittance(meeting, &answer, ray, radiance / pdf);
+            light.add(&answer, through * self.weigh_light(pdf, answer.pdf));
+            Some(through * (answer.diffuse + answer.specular))
+        };
+        if let Some((direction, radiance, pdf)) = self.choose_sky(known, sampler) {
+            let gave = far(direction, radiance, pdf, &mut light);
+            if let (Some(notes), Some(gave)) = (self.notes, gave) {
+                notes.sky(direction, gave);
+            }
+        }
+        let environment = &self.light.environment;
+        if (known.sun >= 1.0 || sampler.next_1d() < known.sun)
+            && let Some(s) = environment.sample_sun_with(|| sampler.next_2d())
+        {
+            let gave = far(s.direction, s.radiance, s.pdf * known.sun, &mut light);
+            if let (Some(notes), Some(gave)) = (self.notes, gave) {
+                notes.sun(gave != Vec3::ZERO);
+            }
         }
         let directional = &self.light.directional;
         if !directional.is_empty() {
@@ -409,25 +475,23 @@ impl Tracer<'_> {
         light
     }
 
-    /// Light from one piece of a light, as far as nothing stands between.
+    /// Light from one piece of a light, as far as nothing stands between; whether that is so, if it was asked.
     fn add_sample(
         &self,
         meeting: &Meeting,
         sample: &LightSample,
         factor: f32,
         light: &mut Scattered,
-    ) {
+    ) -> Option<bool> {
         let surface = meeting.surface;
         let geometric = surface.geometric;
         let way = match sample {
             LightSample::Area { place, normal, .. } => {
                 surface.place.way_to_surface(geometric, place, *normal)
             }
-            LightSample::Lamp(lamp, ..) => surface.place.way_to(geometric, lamp.position),
+            LightSample::Lamp { lamp, .. } => surface.place.way_to(geometric, lamp.position),
         };
-        let Some(Way { ray, distance }) = way else {
-            return;
-        };
+        let Way { ray, distance } = way?;
         let direction = ray.direction;
         match *sample {
             LightSample::Area {
@@ -438,24 +502,28 @@ impl Tracer<'_> {
             } => {
                 let cosine = normal.dot(direction).abs();
                 if cosine <= 1e-6 || emission == Vec3::ZERO {
-                    return;
+                    return None;
                 }
-                let Some(answer) = meeting.answer(direction) else {
-                    return;
-                };
+                let answer = meeting.answer(direction)?;
                 let weight = self.weigh_light(pdf, answer.pdf) / pdf * factor;
                 let through = self.transmittance(meeting, &answer, ray, emission * weight);
                 light.add(&answer, through);
+                Some(through != Vec3::ZERO)
             }
-            LightSample::Lamp(lamp, scale, chance) => {
+            LightSample::Lamp {
+                lamp,
+                scale,
+                chance,
+                ..
+            } => {
                 let irradiance = lamp.irradiance(-direction, distance) * (scale / chance * factor);
                 if irradiance == Vec3::ZERO {
-                    return;
+                    return None;
                 }
-                if let Some(answer) = meeting.answer(direction) {
-                    let through = self.transmittance(meeting, &answer, ray, irradiance);
-                    light.add(&answer, through);
-                }
+                let answer = meeting.answer(direction)?;
+                let through = self.transmittance(meeting, &answer, ray, irradiance);
+                light.add(&answer, through);
+                Some(through != Vec3::ZERO)
             }
         }
     }

@@ -16,7 +16,9 @@ pub mod error;
 pub mod forecast;
 pub mod import;
 mod integrator;
+mod knowing;
 pub mod lamp;
+pub mod learned;
 pub mod light;
 pub mod material;
 mod media;
@@ -45,6 +47,7 @@ pub use error::TraceError;
 pub use forecast::Forecast;
 pub use import::{ImportOptions, ImportReport, Imported, Unit, Up, load};
 pub use integrator::{LightFinding, MAX_BOUNCES};
+pub use learned::Learned;
 pub use light::{
     Illumination, IntensityTable, IntensityTables, LightDistribution, LightSetting, LightSettings,
 };

@@ -2,9 +2,11 @@
 //! stands between.
 
 use crate::accel::TraceRay;
-use crate::bsdf::{Answer, Bsdf};
+use crate::bsdf::{Answer, Bsdf, Sampled};
 use crate::integrator::{MAX_PASSED, Tracer};
+use crate::learned::Directions;
 use crate::media::Media;
+use crate::sampler::Sampler;
 use crate::surface::{Frame, Surface};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -32,6 +34,8 @@ pub(crate) struct Meeting<'a> {
     pub(crate) clear: bool,
     /// The bodies that the path is in before the surface.
     pub(crate) media: &'a Media<'a>,
+    /// Learned directions that a share of its bounces takes.
+    pub(crate) guide: Option<(&'a Directions, f32)>,
 }
 
 impl<'a> Meeting<'a> {
@@ -46,7 +50,43 @@ impl<'a> Meeting<'a> {
             let share = self.surface.lit_share(direction, wi.z);
             answer.dim(share, self.surface.gloss.roughness);
         }
+        answer.pdf = self.density(direction, answer.pdf);
         (answer.diffuse + answer.specular != Vec3::ZERO).then_some(answer)
+    }
+
+    /// The density of bouncing into a direction, of which the surface's own is `own`.
+    fn density(&self, direction: Vec3, own: f32) -> f32 {
+        match self.guide {
+            Some((ways, share)) => own * (1.0 - share) + ways.density(direction) * share,
+            None => own,
+        }
+    }
+
+    /// A direction to bounce into with the surface's answer.
+    pub(crate) fn bounce(&self, sampler: &mut Sampler) -> Option<Sampled> {
+        let mut choose = sampler.next_1d();
+        let place = sampler.next_2d();
+        if let Some((ways, share)) = self.guide {
+            if choose < share {
+                let direction = ways.choose(choose / share, place);
+                let answer = self.answer(direction)?;
+                let wi = self.frame.local(direction);
+                return Some(Sampled { wi, answer });
+            }
+            choose = ((choose - share) / (1.0 - share)).min(1.0 - f32::EPSILON);
+        }
+        let mut sampled = self.bsdf.sample(choose, place)?;
+        let direction = self.frame.world(sampled.wi);
+        let above = sampled.wi.z > 0.0;
+        if (direction.dot(self.surface.geometric) > 0.0) != above {
+            return None;
+        }
+        if above {
+            let share = self.surface.lit_share(direction, sampled.wi.z);
+            (sampled.answer).dim(share, self.surface.gloss.roughness);
+        }
+        sampled.answer.pdf = self.density(direction, sampled.answer.pdf);
+        Some(sampled)
     }
 
     /// The bodies on the side of a direction.

@@ -47,6 +47,8 @@ pub fn read(scene: &Scene, light: &Illumination, ray: &Ray, samples: u32) -> Rea
         glass: GlassLight::Straight,
         start: Media::at(scene, start.origin),
         plate,
+        learned: None,
+        notes: None,
     };
     let white = f64::from(light.white_cd_m2);
     // (mean, relative standard error, whether anything but sky was met)

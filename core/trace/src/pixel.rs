@@ -54,26 +54,10 @@ impl Shooter<'_> {
         }
         let spread = self.spread(pixel);
         for index in samples {
-            let mut sampler = Sampler::new(pixel.0, pixel.1, index, self.seed);
-            let (x, y) = sampler.next_2d();
-            let point = PicturePoint::in_pixel(
-                pixel.0,
-                pixel.1,
-                (f64::from(x), f64::from(y)),
-                self.size.0,
-                self.size.1,
-            );
-            let through = |point, lens: Option<(f32, f32)>| match lens {
-                Some((a, b)) => self.eye.ray_through(point, (f64::from(a), f64::from(b))),
-                None => self.eye.ray(point),
-            };
-            let lens = self.eye.has_lens().then(|| sampler.next_2d());
             sums.samples += 1;
-            // A pixel that the outline cuts is whole or not there, by its centre.
-            let Some(ray) = through(point, lens).or_else(|| through(centre, lens)) else {
+            let Some(mut light) = self.sample(pixel, centre, spread, index) else {
                 continue;
             };
-            let mut light = self.tracer.radiance(trace_ray(&ray), spread, &mut sampler);
             // One broken sample must not blacken its pixel.
             if !light.beauty.is_finite() {
                 light = PathLight {
@@ -104,6 +88,46 @@ impl Shooter<'_> {
                 });
                 sums.open += open;
             }
+        }
+    }
+
+    /// The light of one sample of a pixel.
+    fn sample(
+        &self,
+        pixel: (u32, u32),
+        centre: PicturePoint,
+        spread: f32,
+        index: u32,
+    ) -> Option<PathLight> {
+        let mut sampler = Sampler::new(pixel.0, pixel.1, index, self.seed);
+        let (x, y) = sampler.next_2d();
+        let point = PicturePoint::in_pixel(
+            pixel.0,
+            pixel.1,
+            (f64::from(x), f64::from(y)),
+            self.size.0,
+            self.size.1,
+        );
+        let through = |point, lens: Option<(f32, f32)>| match lens {
+            Some((a, b)) => self.eye.ray_through(point, (f64::from(a), f64::from(b))),
+            None => self.eye.ray(point),
+        };
+        let lens = self.eye.has_lens().then(|| sampler.next_2d());
+        // A pixel that the outline cuts is whole or not there, by its centre.
+        let ray = through(point, lens).or_else(|| through(centre, lens))?;
+        let light = self.tracer.radiance(trace_ray(&ray), spread, &mut sampler);
+        Some(light)
+    }
+
+    /// The light of each sample of a pixel, one after the other.
+    pub(crate) fn each(&self, pixel: (u32, u32), samples: Range<u32>, mut found: impl FnMut(Vec3)) {
+        let centre = PicturePoint::pixel_centre(pixel.0, pixel.1, self.size.0, self.size.1);
+        if self.eye.ray(centre).is_none() {
+            return;
+        }
+        let spread = self.spread(pixel);
+        for light in samples.filter_map(|index| self.sample(pixel, centre, spread, index)) {
+            found(light.beauty);
         }
     }
 

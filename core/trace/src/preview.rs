@@ -86,6 +86,8 @@ impl Preview {
                 glass: view.glass,
                 start: Media::at(view.scene, eye_place(view.eye, self.picture_size)),
                 plate: false,
+                learned: None,
+                notes: None,
             },
             eye: view.eye,
             size: (width, height),

@@ -1,6 +1,7 @@
 //! Rendering strip by strip on all cores, with a fixed number of samples or until the noise is low.
 
 use crate::integrator::{LightFinding, Tracer};
+use crate::learned::Learned;
 use crate::light::Illumination;
 use crate::media::Media;
 use crate::meeting::GlassLight;
@@ -86,7 +87,7 @@ impl Control {
         Hold(self)
     }
 
-    fn wait_while_held(&self) {
+    pub(crate) fn wait_while_held(&self) {
         while self.holds.load(Ordering::Relaxed) > 0 && !self.is_stopped() {
             std::thread::sleep(Duration::from_millis(2));
         }
@@ -129,6 +130,8 @@ pub struct Render<'a> {
     pub finding: LightFinding,
     /// How light comes through bodies of glass.
     pub glass: GlassLight,
+    /// What was learned of the light, by which it is found sooner.
+    pub learned: Option<&'a Learned>,
 }
 
 impl<'a> Render<'a> {
@@ -154,6 +157,7 @@ impl<'a> Render<'a> {
             occlusion_radius: 1.0,
             finding: LightFinding::Both,
             glass: GlassLight::Straight,
+            learned: None,
         }
     }
 
@@ -170,7 +174,7 @@ impl<'a> Render<'a> {
         })
     }
 
-    pub(crate) fn shooter(&self) -> Shooter<'_> {
+    pub(crate) fn shooter(&self) -> Shooter<'a> {
         crate::directional_albedo::prepare();
         Shooter {
             tracer: Tracer {
@@ -181,6 +185,8 @@ impl<'a> Render<'a> {
                 glass: self.glass,
                 start: Media::at(self.scene, eye_place(self.eye, self.size)),
                 plate: false,
+                learned: self.learned,
+                notes: None,
             },
             eye: self.eye,
             size: (self.size.width(), self.size.height()),

@@ -196,7 +196,7 @@ pub(crate) struct ObjectBeam {
     beam: Beam,
     /// Candela that the object would give by itself, by direction: luminance times the area that is seen, one over it.
     own: Vec<f32>,
-    /// Mean over all directions of candela by own candela.
+    /// About the mean over all directions of candela by own candela, never 0.
     mean: f32,
 }
 
@@ -226,19 +226,9 @@ impl ObjectBeam {
         for v in &mut own {
             *v = v.max(EDGE * most).max(1e-30).recip();
         }
-        let mut this = Self {
-            beam,
-            own,
-            mean: 0.0,
-        };
-        let shares = (0..ROWS * COLUMNS).map(|i| {
-            this.share(direction(
-                (i % COLUMNS) as f32 + 0.5,
-                (i / COLUMNS) as f32 + 0.5,
-            ))
-        });
-        this.mean = shares.sum::<f32>() / (ROWS * COLUMNS) as f32;
-        this
+        // From the flux: a narrow beam might fall between the directions of the table.
+        let mean = beam.table().flux() / (4.0 * PI) * own.iter().sum::<f32>() / own.len() as f32;
+        Self { beam, own, mean }
     }
 
     /// What the object's own luminance is multiplied with towards a direction, to be in candela by its file's unit.

@@ -3,12 +3,14 @@
 mod aim;
 mod beam;
 mod closed;
+mod cut;
 pub mod environment;
 mod spherical;
 pub mod sun_sky;
 mod tree;
 
 pub use beam::{Beam, IntensityTable, LightDistribution};
+pub(crate) use cut::{CLUSTERS, Chances, Cut};
 pub use environment::Environment;
 pub(crate) use tree::{LightSample, Lit, Receiver};
 

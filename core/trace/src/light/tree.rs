@@ -21,20 +21,20 @@ use std::f32::consts::PI;
 #[derive(Default)]
 pub(crate) struct LightTree {
     /// The tree; node 0 is the root, children lie side by side.
-    nodes: Vec<Node>,
+    pub(super) nodes: Vec<Node>,
     /// Leaf node by triangle of the scene's base, `NONE` for those that give no light.
-    leaves: Vec<u32>,
+    pub(super) leaves: Vec<u32>,
     /// Leaf node by triangle of its instances, of which there may be very many.
-    far_leaves: HashMap<u32, u32>,
+    pub(super) far_leaves: HashMap<u32, u32>,
     /// Leaf nodes in order, and the power of all before each and of all together: in double precision, or small lights would be lost
     /// behind a sun.
-    in_order: Vec<u32>,
-    sums: Vec<f64>,
+    pub(super) in_order: Vec<u32>,
+    pub(super) sums: Vec<f64>,
     /// Objects whose glowing faces look outwards all round.
-    closed: Vec<bool>,
+    pub(super) closed: Vec<bool>,
 }
 
-const NONE: u32 = u32::MAX;
+pub(super) const NONE: u32 = u32::MAX;
 /// Nodes of a radius below this share of their distance are as good as points: a light of theirs is chosen by its power.
 const POINT: f32 = 0.15;
 /// What the inside of a closed lamp promises to what is outside of it. Not nothing: it may be cut open by another thing.
@@ -42,21 +42,21 @@ const HIDDEN: f32 = 0.02;
 /// Candidates of which one is taken.
 const CANDIDATES: u32 = 4;
 /// Deepest tree: half of it by space, then halving, which 32 bits of triangles cannot exhaust.
-const MAX_DEPTH: usize = 80;
+pub(super) const MAX_DEPTH: usize = 80;
 
-struct Node {
-    centre: Vec3,
-    radius: f32,
-    power: f32,
-    aim: Aim,
-    parent: u32,
-    kind: Kind,
+pub(super) struct Node {
+    pub(super) centre: Vec3,
+    pub(super) radius: f32,
+    pub(super) power: f32,
+    pub(super) aim: Aim,
+    pub(super) parent: u32,
+    pub(super) kind: Kind,
     /// Its emitters in the tree's order.
-    range: [u32; 2],
+    pub(super) range: [u32; 2],
 }
 
 #[derive(Clone, Copy)]
-enum Kind {
+pub(super) enum Kind {
     /// Index of the first of two children.
     Fork(u32),
     /// Triangle and its area in square metres.
@@ -101,14 +101,24 @@ pub(crate) enum LightSample<'a> {
         pdf: f32,
         /// Whether it belongs to a closed lamp, whose inside is hidden.
         closed: bool,
+        /// Its leaf.
+        leaf: u32,
     },
-    /// A lamp, its brightness, and the probability of its choice.
-    Lamp(&'a Lamp, f32, f32),
+    /// A lamp.
+    Lamp {
+        lamp: &'a Lamp,
+        /// Its brightness.
+        scale: f32,
+        /// The probability of its choice.
+        chance: f32,
+        /// Its leaf.
+        leaf: u32,
+    },
 }
 
 impl LightSample<'_> {
     /// What the sample would give to a white surface if nothing stood between, by its density.
-    fn promise(&self, to: &Receiver) -> f32 {
+    pub(super) fn promise(&self, to: &Receiver) -> f32 {
         match self {
             Self::Area {
                 place,
@@ -116,6 +126,7 @@ impl LightSample<'_> {
                 emission,
                 pdf,
                 closed,
+                ..
             } => {
                 let offset = place.position - to.position;
                 let d2 = offset.length_squared().max(1e-12);
@@ -132,7 +143,12 @@ impl LightSample<'_> {
                 };
                 emission.element_sum() * facing * hidden / pdf
             }
-            Self::Lamp(lamp, scale, chance) => {
+            Self::Lamp {
+                lamp,
+                scale,
+                chance,
+                ..
+            } => {
                 let offset = lamp.position - to.position;
                 let distance = offset.length().max(1e-6);
                 let direction = offset / distance;
@@ -145,7 +161,7 @@ impl LightSample<'_> {
 
 impl Node {
     /// How much the node may give to the receiver, up to a common factor; 0 only if it can give nothing.
-    fn importance(&self, to: &Receiver) -> f32 {
+    pub(super) fn importance(&self, to: &Receiver) -> f32 {
         let offset = self.centre - to.position;
         let d2 = offset.length_squared();
         let r2 = self.radius * self.radius;
@@ -263,7 +279,7 @@ impl LightTree {
     }
 
     /// Probability of going to child `first` rather than `first + 1`, or `None` if neither can light the place.
-    fn chance_of_first(&self, first: u32, to: &Receiver) -> Option<f32> {
+    pub(super) fn chance_of_first(&self, first: u32, to: &Receiver) -> Option<f32> {
         let a = self.nodes[first as usize].importance(to);
         let b = self.nodes[first as usize + 1].importance(to);
         let sum = a + b;
@@ -280,13 +296,13 @@ impl LightTree {
     }
 
     /// Whether a node is so small from a place that its lights are as good as one.
-    fn is_point(&self, node: &Node, to: &Receiver) -> bool {
+    pub(super) fn is_point(&self, node: &Node, to: &Receiver) -> bool {
         let d2 = node.centre.distance_squared(to.position);
         node.radius * node.radius < POINT * POINT * d2
     }
 
     /// Power of the emitters of a range.
-    fn power(&self, [start, end]: [u32; 2]) -> f64 {
+    pub(super) fn power(&self, [start, end]: [u32; 2]) -> f64 {
         self.sums[end as usize] - self.sums[start as usize]
     }
 
@@ -323,6 +339,15 @@ impl LightTree {
         Some((left, budget - left))
     }
 
+    /// The leaf of a glowing triangle.
+    pub(super) fn leaf_of(&self, triangle: u32) -> Option<u32> {
+        let leaf = match self.leaves.get(triangle as usize) {
+            Some(leaf) => *leaf,
+            None => self.far_leaves.get(&triangle).copied().unwrap_or(NONE),
+        };
+        (leaf != NONE).then_some(leaf)
+    }
+
     /// Probability per steradian with which a point of `triangle`, seen at a distance and a cosine to its normal, is chosen for a
     /// receiver that spends `budget` points.
     pub(crate) fn density(
@@ -333,13 +358,9 @@ impl LightTree {
         (d2, cosine): (f32, f32),
         mut budget: u32,
     ) -> f32 {
-        let mut node = match self.leaves.get(triangle as usize) {
-            Some(leaf) => *leaf,
-            None => self.far_leaves.get(&triangle).copied().unwrap_or(NONE),
-        };
-        if node == NONE {
+        let Some(mut node) = self.leaf_of(triangle) else {
             return 0.0;
-        }
+        };
         let Kind::Triangle(_, area) = self.nodes[node as usize].kind else {
             return 0.0;
         };
@@ -413,58 +434,15 @@ impl LightTree {
         let place = sampler.next_2d();
         if let Kind::Fork(_) = self.nodes[node as usize].kind {
             let pick = sampler.next_1d();
-            self.sample_best(node, lit, to, choose, place, pick, found);
+            let candidate = |x: f32, place: (f32, f32)| self.sample(node, lit, to, x, place);
+            self.best_of((CANDIDATES, candidate), to, choose, place, pick, found);
         } else if let Some(sample) = self.sample(node, lit, to, choose, place) {
             found(sample, 1.0);
         }
     }
 
-    /// Of a few candidates one is taken in proportion to what it would give if nothing stood between
-    /// (resampled importance sampling, Talbot 2005); the factor that makes up for the choice goes with it.
-    /// The candidates may be spread evenly: each alone is still distributed as the tree says.
-    #[allow(clippy::too_many_arguments)] // what a choice depends on
-    fn sample_best(
-        &self,
-        node: u32,
-        lit: Lit,
-        to: &Receiver,
-        choose: f32,
-        place: (f32, f32),
-        pick: f32,
-        found: &mut impl FnMut(LightSample, f32),
-    ) {
-        let mut whole = 0.0;
-        let mut taken: Option<(LightSample, f32)> = None;
-        let mut pick = pick;
-        for k in 0..CANDIDATES {
-            let step = k as f32 / CANDIDATES as f32;
-            let turned = |v: f32, by: f32| (v + by).fract().min(1.0 - f32::EPSILON);
-            let place = (turned(place.0, step), turned(place.1, step * 0.618_034));
-            let Some(sample) = self.sample(node, lit, to, turned(choose, step), place) else {
-                continue;
-            };
-            let promise = sample.promise(to);
-            if promise <= 0.0 || !promise.is_finite() {
-                continue;
-            }
-            whole += promise;
-            let chance = promise / whole;
-            // What is left of the number after each choice is as random as before.
-            if pick < chance {
-                pick /= chance;
-                taken = Some((sample, promise));
-            } else {
-                pick = (pick - chance) / (1.0 - chance);
-            }
-            pick = pick.min(1.0 - f32::EPSILON);
-        }
-        if let Some((sample, promise)) = taken {
-            found(sample, whole / CANDIDATES as f32 / promise);
-        }
-    }
-
     /// A piece of one of the lights below `start` that may light the receiver.
-    fn sample<'a>(
+    pub(super) fn sample<'a>(
         &self,
         start: u32,
         lit: Lit<'a>,
@@ -472,22 +450,24 @@ impl LightTree {
         mut choose: f32,
         (x, y): (f32, f32),
     ) -> Option<LightSample<'a>> {
-        let mut node = &self.nodes[start as usize];
+        let mut at = start;
         let mut probability = 1.0;
         let (triangle, area) = loop {
+            let node = &self.nodes[at as usize];
             match node.kind {
                 Kind::Triangle(triangle, area) => break (triangle, area),
                 Kind::Lamp(lamp, scale) => {
-                    return Some(LightSample::Lamp(
-                        &lit.light.lamps[lamp as usize],
+                    return Some(LightSample::Lamp {
+                        lamp: &lit.light.lamps[lamp as usize],
                         scale,
-                        probability,
-                    ));
+                        chance: probability,
+                        leaf: at,
+                    });
                 }
                 Kind::Fork(_) if self.is_point(node, to) => {
                     let (leaf, share) = self.by_power(node, choose);
                     probability *= share;
-                    node = &self.nodes[leaf as usize];
+                    at = leaf;
                 }
                 Kind::Fork(first) => {
                     let p = self.chance_of_first(first, to)?;
@@ -495,11 +475,11 @@ impl LightTree {
                     if choose < p {
                         choose /= p;
                         probability *= p;
-                        node = &self.nodes[first as usize];
+                        at = first;
                     } else {
                         choose = (choose - p) / (1.0 - p);
                         probability *= 1.0 - p;
-                        node = &self.nodes[first as usize + 1];
+                        at = first + 1;
                     }
                     choose = choose.min(1.0 - f32::EPSILON);
                 }
@@ -540,8 +520,14 @@ impl LightTree {
                 * lit.light.object_scale(object, -direction),
             pdf,
             closed: (self.closed.get(object as usize)).is_some_and(|c| *c),
+            leaf: at,
         })
     }
+}
+
+/// A number of the unit interval turned on by a part of it: as random as before.
+pub(super) fn turned(v: f32, by: f32) -> f32 {
+    (v + by).fract().min(1.0 - f32::EPSILON)
 }
 
 fn triangle(scene: &Scene, triangle: u32, brightness: f32) -> Option<Emitter> {

@@ -1,0 +1,451 @@
+//! The look that teaches: paths over the whole picture, whose light is noted where they went.
+
+use super::directions::{BINS, Directions, bin, within};
+use super::{Cell, ENOUGH, Grid, Learned, Mixed};
+use crate::light::{CLUSTERS, Chances, Cut, Illumination, LightSample, Receiver};
+use crate::render::{Control, Quality, Render, Stopped, eye_place};
+use dome_imaging::transfer::luminance;
+use glam::Vec3;
+use rayon::prelude::*;
+use std::collections::hash_map::Entry;
+use std::collections::{HashMap, HashSet};
+use std::hash::BuildHasherDefault;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Samples of a whole picture from which a look pays.
+const WORTH: u64 = 1 << 23;
+/// Paths of a look: a share of the picture's, within limits.
+const SHARE: u64 = 64;
+const LEAST: u64 = 1 << 17;
+const MOST: u64 = 1 << 20;
+/// Samples of each place that is looked at.
+const SAMPLES: u32 = 8;
+/// Most cells that are learned, those with most paths first. Each takes some 2 kB while it learns and 1 kB later.
+const MOST_CELLS: usize = 20_000;
+/// Memory that learning takes at most, bytes.
+pub const MOST_MEMORY: u64 = (MOST_CELLS * 4096) as u64;
+/// Whole numbers that a light of 1 is.
+const FIXED: f32 = (1u64 << 24) as f32;
+/// Most light of one path that is noted, in shares of white: one lucky path must not speak for a cell.
+const BRIGHTEST: f32 = 1000.0;
+/// Another seed than the picture's: what is learned must not know its noise.
+const OTHER: u32 = 0x1ea2_4ed0;
+
+/// Sums of a cell.
+struct Sums {
+    visits: u32,
+    /// Offset from the eye in cells, and normal, in 1/1024.
+    place: [i64; 3],
+    normal: [i64; 3],
+    width: f32,
+    mean: u64,
+    square: u64,
+    bounces: u64,
+    tries: [u32; CLUSTERS],
+    seen: [u32; CLUSTERS],
+    sun_tries: u32,
+    sun_seen: u32,
+    sky_tries: u32,
+    sky_seen: u32,
+    sky: [u64; BINS],
+    ways: [u64; BINS],
+    ways_taken: u32,
+}
+
+impl Sums {
+    fn new(width: f32) -> Self {
+        Self {
+            visits: 0,
+            place: [0; 3],
+            normal: [0; 3],
+            width,
+            mean: 0,
+            square: 0,
+            bounces: 0,
+            tries: [0; CLUSTERS],
+            seen: [0; CLUSTERS],
+            sun_tries: 0,
+            sun_seen: 0,
+            sky_tries: 0,
+            sky_seen: 0,
+            sky: [0; BINS],
+            ways: [0; BINS],
+            ways_taken: 0,
+        }
+    }
+
+    fn add(&mut self, other: &Self) {
+        fn all<T: Copy>(a: &mut [T], b: &[T], add: impl Fn(T, T) -> T) {
+            for (a, b) in a.iter_mut().zip(b) {
+                *a = add(*a, *b);
+            }
+        }
+        self.visits += other.visits;
+        all(&mut self.place, &other.place, |a, b| a + b);
+        all(&mut self.normal, &other.normal, |a, b| a + b);
+        self.mean = self.mean.saturating_add(other.mean);
+        self.square = self.square.saturating_add(other.square);
+        self.bounces += other.bounces;
+        all(&mut self.tries, &other.tries, |a, b| a + b);
+        all(&mut self.seen, &other.seen, |a, b| a + b);
+        self.sun_tries += other.sun_tries;
+        self.sun_seen += other.sun_seen;
+        self.sky_tries += other.sky_tries;
+        self.sky_seen += other.sky_seen;
+        all(&mut self.sky, &other.sky, u64::saturating_add);
+        all(&mut self.ways, &other.ways, u64::saturating_add);
+        self.ways_taken += other.ways_taken;
+    }
+}
+
+fn fixed(value: f32) -> u64 {
+    (value.clamp(0.0, BRIGHTEST) * FIXED) as u64
+}
+
+type Cells = HashMap<u64, Box<Sums>, BuildHasherDefault<Mixed>>;
+type Counts = HashMap<u64, u32, BuildHasherDefault<Mixed>>;
+
+/// Where a path was, until its light is known.
+struct Visit {
+    key: u64,
+    throughput: f32,
+    before: f32,
+}
+
+/// A direction that a path took.
+struct Way {
+    key: u64,
+    bin: usize,
+    /// Cosine by density.
+    factor: f32,
+    throughput: f32,
+    before: f32,
+}
+
+/// What is noted along paths, one path after the other.
+pub(crate) struct Notes {
+    inner: Mutex<Inner>,
+    grid: Grid,
+    cut: Arc<Cut>,
+    /// The cells that are noted; without, paths are only counted by cells.
+    wanted: Option<Arc<HashSet<u64, BuildHasherDefault<Mixed>>>>,
+}
+
+#[derive(Default)]
+struct Inner {
+    counts: Counts,
+    cells: Cells,
+    visits: Vec<Visit>,
+    ways: Vec<Way>,
+}
+
+impl Notes {
+    fn with(&self, note: impl FnOnce(&mut Inner)) {
+        note(&mut self.inner.lock().unwrap_or_else(PoisonError::into_inner));
+    }
+
+    /// A path arrives at a surface with a throughput, having gathered some light.
+    pub(crate) fn arrive(&self, place: Vec3, normal: Vec3, throughput: Vec3, before: Vec3) {
+        let (key, width) = self.grid.key(place, normal);
+        let offset = (place - self.grid.eye) / width * 1024.0;
+        let Some(wanted) = &self.wanted else {
+            return self.with(|inner| *inner.counts.entry(key).or_default() += 1);
+        };
+        self.with(|inner| {
+            if wanted.contains(&key) {
+                let sums = (inner.cells.entry(key)).or_insert_with(|| Box::new(Sums::new(width)));
+                sums.visits += 1;
+                for axis in 0..3 {
+                    sums.place[axis] += offset[axis] as i64;
+                    sums.normal[axis] += (normal[axis] * 1024.0) as i64;
+                }
+            }
+            inner.visits.push(Visit {
+                key,
+                throughput: luminance(throughput.to_array()),
+                before: luminance(before.to_array()),
+            });
+        });
+    }
+
+    /// What is noted of the place where a path is.
+    fn here(&self, note: impl FnOnce(&mut Sums)) {
+        self.with(|inner| {
+            if let Some(visit) = inner.visits.last()
+                && let Some(sums) = inner.cells.get_mut(&visit.key)
+            {
+                note(sums);
+            }
+        });
+    }
+
+    /// A light was tried, and seen or not.
+    pub(crate) fn light(&self, light: &Illumination, sample: &LightSample, seen: bool) {
+        let cluster = light.tree.cluster_of(&self.cut, sample);
+        self.here(|sums| {
+            sums.tries[cluster] += 1;
+            sums.seen[cluster] += u32::from(seen);
+        });
+    }
+
+    /// The sun was tried.
+    pub(crate) fn sun(&self, seen: bool) {
+        self.here(|sums| {
+            sums.sun_tries += 1;
+            sums.sun_seen += u32::from(seen);
+        });
+    }
+
+    /// The sky was tried in a direction and gave some light.
+    pub(crate) fn sky(&self, direction: Vec3, gave: Vec3) {
+        let value = fixed(luminance(gave.to_array()));
+        self.here(|sums| {
+            sums.sky_tries += 1;
+            sums.sky_seen += u32::from(gave != Vec3::ZERO);
+            let sum = &mut sums.sky[bin(direction)];
+            *sum = sum.saturating_add(value);
+        });
+    }
+
+    /// The path goes on in a direction at a cosine, chosen with a density; its throughput after that.
+    pub(crate) fn leave(
+        &self,
+        direction: Vec3,
+        (cosine, pdf): (f32, f32),
+        throughput: Vec3,
+        before: Vec3,
+    ) {
+        self.with(|inner| {
+            if let Some(key) = inner.visits.last().map(|v| v.key) {
+                inner.ways.push(Way {
+                    key,
+                    bin: bin(direction),
+                    factor: cosine.abs() / pdf,
+                    throughput: luminance(throughput.to_array()),
+                    before: luminance(before.to_array()),
+                });
+            }
+        });
+    }
+
+    /// The path ends with all its light.
+    fn end(&self, light: Vec3) {
+        let end = luminance(light.to_array());
+        self.with(|inner| {
+            let Inner {
+                cells,
+                visits,
+                ways,
+                ..
+            } = inner;
+            let whole = visits.len();
+            for (i, visit) in visits.drain(..).enumerate() {
+                let Some(sums) = cells.get_mut(&visit.key) else {
+                    continue;
+                };
+                sums.bounces += (whole - i) as u64;
+                if visit.throughput > 0.0 && end.is_finite() {
+                    let came = ((end - visit.before) / visit.throughput).clamp(0.0, BRIGHTEST);
+                    sums.mean = sums.mean.saturating_add((came * FIXED) as u64);
+                    let square = (f64::from(came) * f64::from(came) * f64::from(FIXED)) as u64;
+                    sums.square = sums.square.saturating_add(square);
+                }
+            }
+            for way in ways.drain(..) {
+                if let Some(sums) = cells.get_mut(&way.key)
+                    && way.throughput > 0.0
+                    && end.is_finite()
+                {
+                    let came = (end - way.before) / way.throughput * way.factor;
+                    let sum = &mut sums.ways[way.bin];
+                    *sum = sum.saturating_add(fixed(came.min(100.0)));
+                    sums.ways_taken += 1;
+                }
+            }
+        });
+    }
+}
+
+impl Learned {
+    /// Looks at a render's light, if that pays for a picture of its size and quality. It is the same for every part of a picture.
+    pub fn look(render: &Render, control: &Control) -> Result<Option<Self>, Stopped> {
+        let pixels = u64::from(render.size.width()) * u64::from(render.size.height());
+        let most = match render.quality {
+            Quality::Samples(n) => n,
+            // It may end much sooner.
+            Quality::Noise { most, .. } => most.min(256),
+        };
+        let whole = pixels * u64::from(most);
+        if whole < WORTH {
+            return Ok(None);
+        }
+        Self::look_by(render, (whole / SHARE).clamp(LEAST, MOST), control).map(Some)
+    }
+
+    /// Looks by about so many paths.
+    pub fn look_by(render: &Render, paths: u64, control: &Control) -> Result<Self, Stopped> {
+        // Small pictures of the same shape and eye: as many places as the paths allow.
+        let (w, h) = (render.size.width(), render.size.height());
+        let share = (paths as f64 / f64::from(SAMPLES) / f64::from(w) / f64::from(h)).sqrt();
+        let small = |side: u32| ((f64::from(side) * share).round() as u32).max(1);
+        let size = (small(w), small(h));
+        let eye = eye_place(render.eye, render.size);
+        let light = render.light;
+        let grid = Grid::new(eye, render.scene.bounds());
+        let cut = Arc::new(light.tree.cut(eye));
+        let look = |samples: u32, wanted: Option<Arc<HashSet<u64, _>>>| {
+            let all = Mutex::new((Counts::default(), Cells::default()));
+            (0..size.1).into_par_iter().for_each(|row| {
+                if control.is_stopped() {
+                    return;
+                }
+                let notes = Notes {
+                    inner: Mutex::default(),
+                    grid,
+                    cut: Arc::clone(&cut),
+                    wanted: wanted.clone(),
+                };
+                let mut shooter = render.shooter();
+                shooter.size = size;
+                shooter.seed ^= OTHER;
+                shooter.clamp = None;
+                shooter.occlusion = None;
+                shooter.tracer.learned = None;
+                shooter.tracer.notes = Some(&notes);
+                for column in 0..size.0 {
+                    control.wait_while_held();
+                    shooter.each((column, row), 0..samples, |light| notes.end(light));
+                }
+                let found = (notes.inner.into_inner()).unwrap_or_else(PoisonError::into_inner);
+                let mut all = all.lock().unwrap_or_else(PoisonError::into_inner);
+                for (key, count) in found.counts {
+                    *all.0.entry(key).or_default() += count;
+                }
+                for (key, sums) in found.cells {
+                    match all.1.entry(key) {
+                        Entry::Occupied(mut cell) => cell.get_mut().add(&sums),
+                        Entry::Vacant(cell) => {
+                            cell.insert(sums);
+                        }
+                    }
+                }
+            });
+            if control.is_stopped() {
+                return Err(Stopped);
+            }
+            Ok(all.into_inner().unwrap_or_else(PoisonError::into_inner))
+        };
+        // First where paths go, so that only what will be asked often takes memory.
+        let mut counts: Vec<(u64, u32)> = look(1, None)?.0.into_iter().collect();
+        counts.sort_unstable_by_key(|(key, count)| (std::cmp::Reverse(*count), *key));
+        counts.truncate(MOST_CELLS);
+        let wanted = counts.into_iter().map(|(key, _)| key).collect();
+        let (_, cells) = look(SAMPLES, Some(Arc::new(wanted)))?;
+        Ok(Self::from_sums(grid, cut, cells, light))
+    }
+
+    fn from_sums(grid: Grid, cut: Arc<Cut>, all: Cells, light: &Illumination) -> Self {
+        let mut found: Vec<(u64, Box<Sums>)> = (all.into_iter())
+            .filter(|(_, sums)| sums.visits >= ENOUGH)
+            .collect();
+        found.sort_unstable_by_key(|(key, sums)| (std::cmp::Reverse(sums.visits), *key));
+        let index = (found.iter().enumerate())
+            .map(|(i, (key, _))| (*key, i as u32))
+            .collect();
+        let cells = found
+            .par_iter()
+            .map(|(_, sums)| sums.cell(&grid, &cut, light))
+            .collect();
+        Self {
+            grid,
+            cut,
+            cells,
+            index,
+        }
+    }
+}
+
+/// Least share of the light that is asked of what a cell never saw.
+const NEVER_SEEN: f32 = 0.01;
+/// Least chance with which the sun and the sky are asked.
+const LEAST_ASKED: f32 = 0.2;
+/// Share of the light of all clusters that is spread evenly over them.
+const EVENLY: f32 = 0.02;
+/// Directions that must have been taken for a cell to guide.
+const TAKEN: u32 = 32;
+/// Squares of light by the density of even scattering, by its own square, from which guiding pays: 1 if light comes from all round.
+const PAYS: f32 = 2.0;
+/// Share of its tries that must have seen the sky for it to be looked for as everywhere; where it is seen by less, through windows, it
+/// is looked for there.
+const HIDDEN_SKY: f32 = 0.25;
+
+impl Sums {
+    fn cell(&self, grid: &Grid, cut: &Cut, light: &Illumination) -> Cell {
+        let n = self.visits as f32;
+        let mean = |sum: u64| (sum as f64 / f64::from(FIXED) / f64::from(n)) as f32;
+        let vector = |sum: [i64; 3]| {
+            Vec3::from_array(sum.map(|v| (v as f64 / 1024.0 / f64::from(n)) as f32))
+        };
+        let normal = vector(self.normal).normalize_or_zero();
+        let to = Receiver {
+            position: grid.eye + vector(self.place) * self.width,
+            normal: (normal != Vec3::ZERO).then_some(normal),
+        };
+        let plain: Vec<f32> = (0..cut.len())
+            .map(|c| light.tree.promise_of(cut, c, &to))
+            .collect();
+        let all: f32 = plain.iter().sum();
+        let lights: Vec<f32> = (plain.iter().enumerate())
+            .map(|(c, plain)| {
+                let seen = (self.seen[c] as f32 + 0.5) / (self.tries[c] as f32 + 0.5);
+                plain * seen.max(NEVER_SEEN) + EVENLY * all / cut.len() as f32
+            })
+            .collect();
+        // Asked as often as it is seen, and a few times more.
+        let chance = |seen: u32, tries: u32| {
+            (4.0 * (seen as f32 + 0.5) / (tries as f32 + 0.5)).clamp(LEAST_ASKED, 1.0)
+        };
+        let weights = |sums: &[u64; BINS]| sums.map(|v| v as f32 / FIXED);
+        let even = |sums: &[f32; BINS]| sums.iter().sum::<f32>() / BINS as f32;
+        let sky = weights(&self.sky);
+        let mut ways = weights(&self.ways);
+        // Some of it evenly, as far as it lies before the surface: what was not met may be there.
+        let spare = 0.15 * even(&ways);
+        for way in &mut ways {
+            *way += spare;
+        }
+        let before = |d: Vec3| {
+            if normal == Vec3::ZERO || d.dot(normal) > -0.35 {
+                1.0
+            } else {
+                0.0
+            }
+        };
+        Cell {
+            mean: mean(self.mean),
+            rms: mean(self.square).sqrt(),
+            bounces: self.bounces as f32 / n,
+            lights: Chances::new(&lights),
+            sun: chance(self.sun_seen, self.sun_tries),
+            sky_chance: chance(self.sky_seen, self.sky_tries),
+            sky: (self.sky_tries >= ENOUGH
+                && (self.sky_seen as f32) < HIDDEN_SKY * self.sky_tries as f32)
+                .then(|| Directions::new(&sky, |_| 1.0))
+                .flatten(),
+            ways: (self.ways_taken >= TAKEN && uneven(&ways, normal) > PAYS)
+                .then(|| Directions::new(&ways, before))
+                .flatten(),
+        }
+    }
+}
+
+/// How unevenly light comes in, of what even scattering expects: the mean square of light by its density, by the square of its mean.
+fn uneven(weights: &[f32; BINS], normal: Vec3) -> f32 {
+    let cosine = |i: usize| {
+        let d = within(i, (0.5, 0.5));
+        d.dot(normal).max(0.05) * (4.0 / BINS as f32)
+    };
+    let whole: f32 = weights.iter().sum();
+    let squares = (weights.iter().enumerate()).map(|(i, w)| w * w / cosine(i));
+    squares.sum::<f32>() / (whole * whole).max(1e-30)
+}
