@@ -9,11 +9,11 @@ use dome_files::exr_picture::{self, ExrMeta, ExrSpec};
 use dome_files::picture_file::{self, PictureSpec, plain};
 use dome_files::rows::PictureRows;
 use dome_files::{
-    Fingerprint, Mark, PictureFormat, archive, budget, inspect, join, linear_picture, strip_file,
-    tag, xmp,
+    Fingerprint, Mark, PictureFormat, archive, budget, inspect, join, linear_picture, lm63,
+    strip_file, tag, xmp,
 };
 use dome_imaging::{LayeredStrip, NoiseSum, Strip};
-use dome_trace::ImportOptions;
+use dome_trace::{ImportOptions, IntensityTable};
 use peak_alloc::PeakAlloc;
 use serde_json::json;
 use std::io::Write;
@@ -298,6 +298,20 @@ fn inputs(folder: &Path) -> Vec<Input> {
                 let text = String::from_utf8_lossy(bytes);
                 if let Ok(found) = xmp::read(&text) {
                     let _ = xmp::merge(&text, &found);
+                }
+            },
+        ),
+        input(
+            "a.ies",
+            b"IESNA:LM-63-2002\n[LUMCAT] Lamp\nTILT=INCLUDE\n1\n2\n0 90\n1 0.9\n1 900 1 3 3 1 2 0 0 0 1 1 9\n0 45 90\n0 45 90\n90 50 1\n80 40 1\n70 30 1\n".into(),
+            |_, bytes| {
+                if let Ok(read) = lm63::parse(bytes, "a.ies") {
+                    let table = IntensityTable::new(&read);
+                    let most = table.most() * 1.001;
+                    for i in 0..200 {
+                        let found = table.candela(i as f32, 7.0 * i as f32);
+                        assert!((0.0..=most).contains(&found), "{found} cd");
+                    }
                 }
             },
         ),
