@@ -190,6 +190,16 @@ fn a_look_is_worth_its_time_or_not_taken() {
     };
     let control = Control::default();
     assert!(Learned::look(&at(512, 16), &control).unwrap().is_none());
+    // In a room it pays, on an open plain under the sky it does not.
+    let learned = Learned::look_by(&at(64, 16), 1 << 14, &control).unwrap();
+    assert!(learned.pays());
+    let ground = block([-50.0, -1.0, -50.0], [50.0, 0.0, 50.0], 0);
+    let plain = scene_at(&[ground], vec![matt(0.5)], s.sky.clone(), DMat4::IDENTITY);
+    let open = Illumination::plain(&plain, s.sky.clone());
+    let size = PanoramaSize::from_width(64).unwrap();
+    let render = Render::new(&plain, &open, &eye, size, Quality::Samples(16), 5);
+    let learned = Learned::look_by(&render, 1 << 14, &control).unwrap();
+    assert!(learned.cells() > 10 && !learned.pays());
     control.stop();
     assert!(Learned::look(&at(4096, 64), &control).is_err());
     let dark = Illumination::plain(&s, Sky::Plain { colour: [0.0; 3] });

@@ -15,7 +15,9 @@ pub fn under(scene: &Scene, sky: Sky) -> Illumination {
 /// What is learned of the light before a picture, once for all its parts: as much as for one of 2048 pixels width at 64 samples.
 pub fn learn(render: &Render) -> Option<Learned> {
     let paths = std::env::var("LEARN").map_or(1 << 19, |v| v.parse().unwrap());
-    (paths > 0).then(|| Learned::look_by(render, paths, &Control::default()).unwrap())
+    (paths > 0)
+        .then(|| Learned::look_by(render, paths, &Control::default()).unwrap())
+        .filter(Learned::pays)
 }
 
 /// A render that uses it.

@@ -7,6 +7,8 @@ use std::f32::consts::{PI, TAU};
 const ROWS: usize = 8;
 const COLUMNS: usize = 16;
 pub(super) const BINS: usize = ROWS * COLUMNS;
+/// The sum of all shares.
+const WHOLE: f32 = u16::MAX as f32;
 
 /// The bin that a direction (unit) is in.
 pub(super) fn bin(d: Vec3) -> usize {
@@ -26,8 +28,8 @@ pub(super) fn within(bin: usize, (a, b): (f32, f32)) -> Vec3 {
 /// Directions chosen by learned shares.
 #[derive(Debug)]
 pub(crate) struct Directions {
-    /// Shares summed up.
-    sums: [f32; BINS],
+    /// Shares summed up, in 1/65535: small, since cells are looked up at random.
+    sums: [u16; BINS],
 }
 
 impl Directions {
@@ -47,10 +49,9 @@ impl Directions {
         if !(whole > 0.0 && whole.is_finite()) {
             return None;
         }
-        for sum in &mut sums {
-            *sum /= whole;
-        }
-        Some(Self { sums })
+        Some(Self {
+            sums: sums.map(|sum| (sum / whole * WHOLE).round() as u16),
+        })
     }
 
     /// Probability per steradian of choosing a direction.
@@ -59,12 +60,16 @@ impl Directions {
     }
 
     fn share(&self, bin: usize) -> f32 {
-        self.sums[bin] - if bin > 0 { self.sums[bin - 1] } else { 0.0 }
+        let below = if bin > 0 { self.sums[bin - 1] } else { 0 };
+        f32::from(self.sums[bin] - below) / WHOLE
     }
 
     /// A direction.
     pub(crate) fn choose(&self, choose: f32, place: (f32, f32)) -> Vec3 {
-        let bin = self.sums.partition_point(|v| *v <= choose).min(BINS - 1);
+        let wanted = choose * WHOLE;
+        let bin = (self.sums)
+            .partition_point(|v| f32::from(*v) <= wanted)
+            .min(BINS - 1);
         within(bin, place)
     }
 }

@@ -279,7 +279,8 @@ impl Learned {
         if whole < WORTH {
             return Ok(None);
         }
-        Self::look_by(render, (whole / SHARE).clamp(LEAST, MOST), control).map(Some)
+        let learned = Self::look_by(render, (whole / SHARE).clamp(LEAST, MOST), control)?;
+        Ok(Some(learned).filter(Self::pays))
     }
 
     /// Looks by about so many paths.
@@ -422,6 +423,7 @@ impl Sums {
             }
         };
         Cell {
+            visits: self.visits,
             mean: mean(self.mean),
             rms: mean(self.square).sqrt(),
             bounces: self.bounces as f32 / n,

@@ -43,6 +43,8 @@ pub struct Learned {
 
 /// What one cell knows.
 pub(crate) struct Cell {
+    /// Paths that taught it.
+    visits: u32,
     /// Light still to come on a path of throughput 1 that arrives: its mean and the root of its mean square, and how many bounces
     /// that takes.
     mean: f32,
@@ -104,6 +106,17 @@ impl Learned {
     /// Clusters of lights and their chances in a cell.
     pub(crate) fn lights<'a>(&'a self, cell: &'a Cell) -> Option<(&'a Cut, &'a Chances)> {
         Some((&self.cut, cell.lights.as_ref()?))
+    }
+
+    /// Whether it is worth asking: if half of the paths come to places that learned where to look. In the open, where all is seen from
+    /// everywhere, asking costs more than it saves.
+    pub fn pays(&self) -> bool {
+        let (knowing, all) = self.cells.iter().fold((0, 0), |(knowing, all), cell| {
+            let knows = cell.lights.is_some() || cell.sky.is_some() || cell.ways.is_some();
+            let visits = u64::from(cell.visits);
+            (knowing + if knows { visits } else { 0 }, all + visits)
+        });
+        2 * knowing > all
     }
 
     /// How many cells are known.

@@ -11,6 +11,9 @@ const SMALL: f32 = 0.01;
 /// Candidates where the clusters' chances were learned: more of them promise no more then, and cost time.
 const LEARNED_CANDIDATES: u32 = 2;
 
+/// The sum of all chances.
+const WHOLE: f32 = u16::MAX as f32;
+
 /// Some nodes of the tree, under one of which every light is.
 #[derive(Debug, Default)]
 pub(crate) struct Cut {
@@ -29,7 +32,8 @@ impl Cut {
 /// The chances of the clusters for a place, summed up.
 #[derive(Debug)]
 pub(crate) struct Chances {
-    sums: [f32; CLUSTERS],
+    /// In 1/65535: small, since cells are looked up at random.
+    sums: [u16; CLUSTERS],
 }
 
 impl Chances {
@@ -44,32 +48,32 @@ impl Chances {
         if !(whole > 0.0 && whole.is_finite()) {
             return None;
         }
-        for sum in &mut sums {
-            *sum /= whole;
+        Some(Self {
+            sums: sums.map(|sum: f32| (sum / whole * WHOLE).round() as u16),
+        })
+    }
+
+    fn below(&self, cluster: usize) -> f32 {
+        if cluster > 0 {
+            f32::from(self.sums[cluster - 1])
+        } else {
+            0.0
         }
-        Some(Self { sums })
     }
 
     fn share(&self, cluster: usize) -> f32 {
-        self.sums[cluster]
-            - if cluster > 0 {
-                self.sums[cluster - 1]
-            } else {
-                0.0
-            }
+        (f32::from(self.sums[cluster]) - self.below(cluster)) / WHOLE
     }
 
     /// A cluster, its chance, and what is left of the number.
     fn choose(&self, x: f32) -> (usize, f32, f32) {
-        let cluster = self.sums.partition_point(|v| *v <= x).min(CLUSTERS - 1);
+        let wanted = x * WHOLE;
+        let cluster = (self.sums)
+            .partition_point(|v| f32::from(*v) <= wanted)
+            .min(CLUSTERS - 1);
         let share = self.share(cluster);
-        let below = if cluster > 0 {
-            self.sums[cluster - 1]
-        } else {
-            0.0
-        };
-        let left = ((x - below) / share.max(1e-30)).clamp(0.0, 1.0 - f32::EPSILON);
-        (cluster, share, left)
+        let left = (wanted - self.below(cluster)) / (share * WHOLE).max(1e-30);
+        (cluster, share, left.clamp(0.0, 1.0 - f32::EPSILON))
     }
 }
 
