@@ -122,9 +122,9 @@ fn commands_let_lamps_shine_as_measured() {
     };
     let brightest = |name: &str, options: &str| {
         let file = bench.render(name, options);
-        let mut strips = dome_files::exr_picture::ExrStrips::open(&file).unwrap();
+        let strips = dome_files::exr_picture::ExrStrips::open(&file).unwrap();
         let mut most = 0.0f32;
-        while let Some(strip) = strips.next() {
+        for strip in strips {
             most = strip.unwrap().samples.iter().copied().fold(most, f32::max);
         }
         most
