@@ -121,7 +121,8 @@ impl Browser {
 
     /// Waits until the page has been drawn again, after whatever follows its size.
     pub async fn settled(&self) {
-        self.script("window.drawn = 0; const next = () => { window.drawn += 1; if (window.drawn < 3) requestAnimationFrame(next); }; requestAnimationFrame(next); return true;").await;
+        // A window behind another one is not drawn: it does not wait for that for ever.
+        self.script("window.drawn = 0; const soon = (f) => { let done = false; const once = () => { if (!done) { done = true; f(); } }; requestAnimationFrame(once); setTimeout(once, 500); }; const next = () => { window.drawn += 1; if (window.drawn < 3) soon(next); }; soon(next); return true;").await;
         self.until("the next picture of the page", "return window.drawn === 3;")
             .await;
     }
