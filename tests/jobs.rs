@@ -55,7 +55,8 @@ fn what_does_not_fit_into_memory_waits() {
         "{said}"
     );
     let stop = format!("/api/jobs/{}/stop", conversion["id"]);
-    assert_eq!(server.json("POST", &stop, None).0, 202);
+    // On a busy machine it may have come to its end by itself meanwhile.
+    assert!([202, 409].contains(&server.json("POST", &stop, None).0));
     let running = server.wait_for_order(waits, "running");
     assert_eq!(running["problem"], Value::Null);
     assert_eq!(server.ask_job(waits, "stop"), 202);

@@ -8,7 +8,6 @@ use dome_files::{budget, strip_file};
 use dome_imaging::denoise::library;
 use dome_optics::PictureSize;
 use dome_trace::PassSet;
-use dome_trace::learned::MOST_MEMORY;
 use dome_trace::render::STRIP_ROWS;
 
 /// Largest size that a master can have, bytes: compression only makes it smaller; tables and header are
@@ -24,9 +23,6 @@ pub fn working_bytes(size: &PictureSize, passes: &PassSet, denoise: bool) -> u64
     master_bytes(size, &strip_passes(passes, denoise)) + master_bytes(size, passes) + (8 << 20)
 }
 
-/// Pixels of a picture that is long to render at common samples.
-const LONG: u64 = 1 << 17;
-
 /// Memory that a render takes beside its scene, bytes.
 fn memory_bytes(size: &PictureSize, passes: &PassSet, denoise: bool) -> u64 {
     let (width, height) = (u64::from(size.width()), u64::from(size.height()));
@@ -38,13 +34,7 @@ fn memory_bytes(size: &PictureSize, passes: &PassSet, denoise: bool) -> u64 {
     let band = u64::from(library::MOST_ROWS).min(height) * width * 4 * (3 + channels + 4 * 3);
     // The picture for the screen twice: as light and as it is encoded.
     let screen = u64::from(DISPLAY_WIDTH).min(width).pow(2) / 2 * 3 * 4 * 2;
-    // What a long render learns of its light; a short one does not look.
-    let learned = if width * height >= LONG {
-        MOST_MEMORY
-    } else {
-        0
-    };
-    strip + learned + if denoise { band } else { 0 } + screen + (24 << 20)
+    strip + if denoise { band } else { 0 } + screen + (24 << 20)
 }
 
 /// Everything that an order of one eye or two will take; of a project whose scene is in memory that counts too.
