@@ -93,6 +93,12 @@ fn a_lamp_is_given_the_light_that_was_measured() {
         let said = refused["error"].as_str().unwrap_or_default();
         assert!(status == 422 && said.contains(told), "{status} {refused}");
     }
+    let (status, refused) = bring("large.ies", &"0 ".repeat(9 << 20));
+    let said = refused["error"].as_str().unwrap_or_default();
+    assert!(
+        status == 413 && said.starts_with("large.ies is larger than 17 MB"),
+        "{refused}"
+    );
     for (key, file, tilt, told) in [
         (
             "sky",

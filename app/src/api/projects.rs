@@ -120,8 +120,8 @@ pub(super) async fn receive(
         Ok(false) => Failure::new(
             Status::PayloadTooLarge,
             format!(
-                "{file} is larger than {} GB; simplify the scene or its pictures.",
-                most >> 30
+                "{file} is larger than {}, the most that is taken of its kind; simplify the scene or its pictures, or export it smaller.",
+                dome_files::words::told(most)
             ),
         ),
         Err(e) if matches!(e.kind(), StorageFull | QuotaExceeded) => Failure::new(

@@ -35,16 +35,7 @@ pub fn bring(app: &App, id: i64, upload: &Path, file: &str) -> Result<Distributi
                 "{file} is no measured distribution of a lamp; add an .ies file of its maker."
             )));
         }
-        let size = std::fs::metadata(upload).map_or(0, |m| m.len());
-        if size > dome_files::limits::MAX_DISTRIBUTION {
-            // The reader tells it, under the name that the artist knows.
-            lm63::read(upload).map_err(|_| {
-                WorkError::Request(format!(
-                    "{file} has {size} bytes, an .ies file may have {}; export it again.",
-                    dome_files::limits::MAX_DISTRIBUTION
-                ))
-            })?;
-        }
+        // No more was received than such a file may have.
         let bytes = std::fs::read(upload).map_err(FileError::io("Reading", upload))?;
         let read = lm63::parse(&bytes, file)?;
         let kept = app.folder.surroundings(id);
@@ -63,7 +54,7 @@ pub fn tables(app: &App, id: i64, settings: &LightSettings) -> Result<IntensityT
     let mut tables = IntensityTables::new();
     for how in settings.values().filter_map(|s| s.distribution.as_ref()) {
         if !tables.contains_key(&how.file) {
-            let read = lm63::read(&app.folder.surroundings(id).join(&how.file))?;
+            let (read, _) = lm63::read(&app.folder.surroundings(id).join(&how.file))?;
             tables.insert(how.file.clone(), Arc::new(IntensityTable::new(&read)));
         }
     }

@@ -3,6 +3,7 @@
 //! Read are type C tables (vertical angles from the nadir, planes round the vertical), which all lamps of buildings have.
 
 use crate::error::{FileError, Result, display_name};
+use crate::fingerprint::Fingerprint;
 use crate::limits::MAX_DISTRIBUTION;
 use std::path::Path;
 
@@ -26,8 +27,8 @@ pub struct Distribution {
 /// Most angles each way: a tenth of a degree.
 const MOST_ANGLES: usize = 3_601;
 
-/// Reads a file.
-pub fn read(path: &Path) -> Result<Distribution> {
+/// Reads a file, and tells what it holds by its fingerprint.
+pub fn read(path: &Path) -> Result<(Distribution, Fingerprint)> {
     let size = std::fs::metadata(path)
         .map_err(FileError::io("Reading", path))?
         .len();
@@ -42,7 +43,8 @@ pub fn read(path: &Path) -> Result<Distribution> {
         });
     }
     let bytes = std::fs::read(path).map_err(FileError::io("Reading", path))?;
-    parse(&bytes, &display_name(path))
+    let read = parse(&bytes, &display_name(path))?;
+    Ok((read, Fingerprint::of(&bytes)))
 }
 
 /// Reads a file's bytes; `name` is what messages call it. Text of any 8-bit encoding is taken, as the numbers are plain.

@@ -6,7 +6,7 @@ use crate::work::WorkError;
 use crate::work::distributions::misplaced;
 use crate::work::scenes::surroundings_picture;
 use clap::Args;
-use dome_files::{Fingerprint, lm63};
+use dome_files::lm63;
 use dome_imaging::Picture;
 use dome_optics::projection::{Cell, CubeLayout};
 use dome_optics::{PanoramaSize, PictureSize, Shape, ShapeError};
@@ -277,10 +277,9 @@ pub(in crate::cli) fn lights(
             (None, Some(i)) => lamp_key(i),
             (None, None) => name.clone(),
         };
-        let read = lm63::read(&measured.file)?;
+        let (read, content) = lm63::read(&measured.file)?;
         // By what it holds, so that the same file is the same picture wherever it lies.
-        let bytes = std::fs::read(&measured.file).unwrap_or_default();
-        let file = format!("{}.ies", Fingerprint::of(&bytes));
+        let file = format!("{content}.ies");
         tables.insert(file.clone(), Arc::new(IntensityTable::new(&read)));
         let setting = LightSetting {
             distribution: Some(LightDistribution {

@@ -22,8 +22,6 @@ const MOST: u64 = 1 << 20;
 const SAMPLES: u32 = 8;
 /// Most cells that are learned, those with most paths first. Each takes some 2 kB while it learns and 1 kB later.
 const MOST_CELLS: usize = 20_000;
-/// Memory that learning takes at most, bytes.
-pub const MOST_MEMORY: u64 = (MOST_CELLS * 4096) as u64;
 /// Whole numbers that a light of 1 is.
 const FIXED: f32 = (1u64 << 24) as f32;
 /// Most light of one path that is noted, in shares of white: one lucky path must not speak for a cell.

@@ -9,7 +9,6 @@ mod directions;
 mod gather;
 
 pub(crate) use directions::Directions;
-pub use gather::MOST_MEMORY;
 pub(crate) use gather::Notes;
 
 use crate::light::{CLUSTERS, Chances, Cut};

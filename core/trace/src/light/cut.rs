@@ -230,7 +230,6 @@ impl LightTree {
     }
 }
 
-/// Candidates spread evenly from one set of numbers.
 impl LightTree {
     /// Of `most` candidates one is taken in proportion to what it would give if nothing stood between
     /// (resampled importance sampling, Talbot 2005); the factor that makes up for the choice goes with it.
