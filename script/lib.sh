@@ -2,7 +2,7 @@
 set -euo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
 
-say() { printf '\n== %s\n' "$*"; }
+say() { printf '\n== %s (after %d min %02d s)\n' "$*" $((SECONDS / 60)) $((SECONDS % 60)); }
 
 # need COMMAND PACKAGE...: installs the packages if the command is missing.
 need() {
