@@ -286,8 +286,8 @@ impl<'a> Tracer<'a> {
             }
             if path.light.first.is_none() {
                 path.light.first = Some(FirstSight {
-                    place: surface.place,
-                    geometric: surface.geometric,
+                    place: surface.scatters_at,
+                    geometric: surface.side,
                     normal: surface.shading,
                     albedo: path.throughput * surface.gloss.albedo(),
                     roughness: surface.gloss.roughness,
@@ -343,7 +343,7 @@ impl<'a> Tracer<'a> {
             if self.learned.is_none() && !path.goes_on(sampler.next_1d()) {
                 break;
             }
-            let mut side = surface.geometric;
+            let mut side = surface.side;
             if !above {
                 side = -side;
                 if body {
@@ -353,7 +353,7 @@ impl<'a> Tracer<'a> {
             path.clear &= answer.pdf > NARROW;
             // A lobe of density p is about as wide as a cone of 1 / p steradians.
             path.spread += LOBE_SHARE * (PI * answer.pdf).sqrt().recip();
-            ray = surface.place.ray(side, direction);
+            ray = surface.scatters_at.ray(side, direction);
             last = Some(Last {
                 pdf: answer.pdf,
                 from: Receiver {
@@ -417,7 +417,7 @@ impl<'a> Tracer<'a> {
         let mut light = Scattered::default();
         let normal = surface.receiving_side(bsdf);
         let receiver = Receiver {
-            position: surface.place.off(surface.geometric),
+            position: surface.scatters_at.off(surface.side),
             normal,
         };
         let tree = &self.light.tree;
@@ -434,9 +434,7 @@ impl<'a> Tracer<'a> {
         // Light from without end: the sky, the sun, directional lamps; one ray each.
         let far = |direction: Vec3, radiance: Vec3, pdf: f32, light: &mut Scattered| {
             let answer = meeting.answer(direction)?;
-            let ray = surface
-                .place
-                .ray(facing(surface.geometric, direction), direction);
+            let ray = surface.leave(direction);
             let through = self.transmittance(meeting, &answer, ray, radiance / pdf);
             light.add(&answer, through * self.weigh_light(pdf, answer.pdf));
             Some(through * (answer.diffuse + answer.specular))
@@ -465,9 +463,7 @@ impl<'a> Tracer<'a> {
             let (direction, irradiance, to) = directional[i];
             let chance = to - if i > 0 { directional[i - 1].2 } else { 0.0 };
             if let Some(answer) = meeting.answer(direction) {
-                let ray = surface
-                    .place
-                    .ray(facing(surface.geometric, direction), direction);
+                let ray = surface.leave(direction);
                 let through = self.transmittance(meeting, &answer, ray, irradiance / chance);
                 light.add(&answer, through);
             }
@@ -484,12 +480,10 @@ impl<'a> Tracer<'a> {
         light: &mut Scattered,
     ) -> Option<bool> {
         let surface = meeting.surface;
-        let geometric = surface.geometric;
+        let (from, side) = (&surface.scatters_at, surface.side);
         let way = match sample {
-            LightSample::Area { place, normal, .. } => {
-                surface.place.way_to_surface(geometric, place, *normal)
-            }
-            LightSample::Lamp { lamp, .. } => surface.place.way_to(geometric, lamp.position),
+            LightSample::Area { place, normal, .. } => from.way_to_surface(side, place, *normal),
+            LightSample::Lamp { lamp, .. } => from.way_to(side, lamp.position),
         };
         let Way { ray, distance } = way?;
         let direction = ray.direction;

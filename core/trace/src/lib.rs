@@ -38,6 +38,7 @@ pub mod render;
 pub mod sampler;
 pub mod scene;
 mod shading;
+mod sketch;
 pub mod sky;
 pub mod stand;
 mod surface;

@@ -42,7 +42,7 @@ impl<'a> Meeting<'a> {
     /// The surface's answer to light from a direction, if there is any.
     pub(crate) fn answer(&self, direction: Vec3) -> Option<Answer> {
         let wi = self.frame.local(direction);
-        if (direction.dot(self.surface.geometric) > 0.0) != (wi.z > 0.0) {
+        if (direction.dot(self.surface.side) > 0.0) != (wi.z > 0.0) {
             return None;
         }
         let mut answer = self.bsdf.evaluate(wi);
@@ -78,7 +78,7 @@ impl<'a> Meeting<'a> {
         let mut sampled = self.bsdf.sample(choose, place)?;
         let direction = self.frame.world(sampled.wi);
         let above = sampled.wi.z > 0.0;
-        if (direction.dot(self.surface.geometric) > 0.0) != above {
+        if (direction.dot(self.surface.side) > 0.0) != above {
             return None;
         }
         if above {
@@ -117,7 +117,7 @@ impl Surface<'_> {
 
     /// The side that it takes light from, or `None` for both.
     pub(crate) fn receiving_side(&self, bsdf: &Bsdf) -> Option<Vec3> {
-        (!bsdf.takes_from_below()).then_some(self.geometric)
+        (!bsdf.takes_from_below()).then_some(self.side)
     }
 }
 

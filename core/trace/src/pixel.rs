@@ -4,6 +4,7 @@ use crate::accel::TraceRay;
 use crate::integrator::{FirstSight, PathLight, Tracer};
 use crate::passes::{NO_DEPTH, Pass, PassSet, mask_colour};
 use crate::sampler::{SETS, Sampler};
+use crate::sketch::Sight;
 use crate::surface::Frame;
 use dome_imaging::transfer::{luminance, srgb_from_linear};
 use dome_optics::{Eye, PicturePoint, Ray};
@@ -131,9 +132,17 @@ impl Shooter<'_> {
         }
     }
 
+    /// What the middle of a pixel sees, without its light; nothing outside the outline. Its ray grows wider by `spread`.
+    pub(crate) fn sight(&self, pixel: (u32, u32), spread: f32) -> Sight {
+        let centre = PicturePoint::pixel_centre(pixel.0, pixel.1, self.size.0, self.size.1);
+        (self.eye.ray(centre)).map_or(Sight::NOTHING, |ray| {
+            Sight::of(&self.tracer, trace_ray(&ray), spread)
+        })
+    }
+
     /// How much wider a pixel's ray grows, radians: half the smaller of the angles to the next pixels, for samples lie all over the
     /// pixel and blur it by as much again.
-    fn spread(&self, (column, row): (u32, u32)) -> f32 {
+    pub(crate) fn spread(&self, (column, row): (u32, u32)) -> f32 {
         let (w, h) = self.size;
         let ray = |offset| {
             self.eye
@@ -213,6 +222,11 @@ impl PixelSums {
     /// The picture's value.
     pub(crate) fn beauty(&self) -> Vec3 {
         self.beauty / self.samples.max(1) as f32
+    }
+
+    /// The part of it that is not seen at its source.
+    pub(crate) fn scattered(&self) -> Vec3 {
+        (self.beauty - self.emission) / self.samples.max(1) as f32
     }
 
     /// Colour of what is seen first.

@@ -7,8 +7,9 @@ use crate::meeting::GlassLight;
 use crate::pixel::{PixelSums, Shooter};
 use crate::render::eye_place;
 use crate::scene::Scene;
+use crate::sketch::{Sight, TURNS, drawn, turn};
 use dome_imaging::{LayeredStrip, Picture, Strip};
-use dome_optics::{Eye, PictureSize};
+use dome_optics::{Eye, PictureSize, Shape};
 use rayon::prelude::*;
 use std::time::{Duration, Instant};
 
@@ -42,6 +43,15 @@ pub struct Preview {
     picture_size: PictureSize,
     pixels: Vec<PixelSums>,
     samples: u32,
+    sketch: Option<Sketch>,
+}
+
+/// What is known before every pixel has its light.
+#[derive(Default)]
+struct Sketch {
+    sights: Vec<Sight>,
+    /// Turns of pixels that have light.
+    turns: u32,
 }
 
 impl Preview {
@@ -54,6 +64,16 @@ impl Preview {
             picture_size: size,
             pixels: vec![PixelSums::default(); width as usize * height as usize],
             samples: 0,
+            sketch: None,
+        }
+    }
+
+    /// An empty picture that can be [drawn](Self::drawn) as soon as some of its pixels have light: what is seen comes first, then
+    /// light for a sixteenth of the pixels at a time.
+    pub fn sketched(size: impl Into<PictureSize>) -> Self {
+        Self {
+            sketch: Some(Sketch::default()),
+            ..Self::new(size)
         }
     }
 
@@ -62,7 +82,7 @@ impl Preview {
         self.samples
     }
 
-    /// Adds samples, at least one to every pixel, for about `budget` of time.
+    /// Adds samples, at least one to every pixel, for about `budget` of time; in a sketch at least one turn of its pixels.
     pub fn refine(&mut self, view: &LiveView, budget: Duration) {
         self.refine_unless(view, budget, &|| false);
     }
@@ -96,6 +116,9 @@ impl Preview {
             occlusion: None,
         };
         let start = Instant::now();
+        if !self.take_turns(&shooter, (start, budget), stop) {
+            return;
+        }
         let mut step = 1;
         while self.samples < ENOUGH {
             let end = (self.samples + step).min(ENOUGH);
@@ -122,6 +145,80 @@ impl Preview {
             }
             step = (step * 2).min(16);
         }
+    }
+
+    /// Looks at what is there and gives light to pixels by turns; whether all have some and there is time for more.
+    fn take_turns(
+        &mut self,
+        shooter: &Shooter,
+        (start, budget): (Instant, Duration),
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> bool {
+        let Some(sketch) = self.sketch.as_mut().filter(|_| self.samples == 0) else {
+            return true;
+        };
+        let (width, height) = self.size;
+        if sketch.sights.is_empty() {
+            sketch.sights = (0..height)
+                .into_par_iter()
+                .flat_map_iter(|row| {
+                    let spread = shooter.spread((width / 2, row));
+                    (0..width).map(move |column| shooter.sight((column, row), spread))
+                })
+                .collect();
+        }
+        while sketch.turns < TURNS {
+            let began = Instant::now();
+            let (turns, sights) = (sketch.turns, &sketch.sights);
+            (self.pixels.par_chunks_mut(width as usize))
+                .zip(sights.par_chunks(width as usize))
+                .enumerate()
+                .for_each(|(row, (line, sights))| {
+                    for (column, sums) in line.iter_mut().enumerate() {
+                        let (x, y) = (column as u32, row as u32);
+                        let due = turn(x, y) == turns || (turns == 0 && sights[column].mirror);
+                        if column % LOOK == 0 && stop() {
+                            return;
+                        }
+                        if due && sums.samples == 0 {
+                            shooter.shoot((x, y), 0..1, sums);
+                        }
+                    }
+                });
+            if stop() {
+                return false;
+            }
+            sketch.turns += 1;
+            if start.elapsed() + began.elapsed() > budget {
+                break;
+            }
+        }
+        if sketch.turns == TURNS {
+            self.samples = 1;
+        }
+        false
+    }
+
+    /// Share of the pixels that have light of their own, of a sketch.
+    pub fn lit_share(&self) -> f64 {
+        match &self.sketch {
+            Some(sketch) if self.samples == 0 => f64::from(sketch.turns) / f64::from(TURNS),
+            _ => f64::from(self.samples.min(1)),
+        }
+    }
+
+    /// The picture with its light smoothed along what is seen, of a sketch.
+    pub fn drawn(&self) -> Option<Picture> {
+        let sights = &self.sketch.as_ref()?.sights;
+        if sights.is_empty() {
+            return None;
+        }
+        let whole = self.picture_size.shape == Shape::Equirect;
+        Some(Picture {
+            width: self.size.0,
+            height: self.size.1,
+            samples: drawn(sights, &self.pixels, self.size, whole),
+        })
     }
 
     /// The mean of what was gathered, with albedo and normal as its layers.

@@ -2,7 +2,7 @@
 
 use crate::accel::{Hit, TraceRay};
 use crate::bsdf::Gloss;
-use crate::departure::Departure;
+use crate::departure::{Departure, facing};
 use crate::material::Material;
 use crate::scene::Scene;
 use crate::shading::{seen_normal, terminator};
@@ -17,6 +17,10 @@ pub(crate) struct Surface<'a> {
     pub(crate) place: Departure,
     /// Geometric normal, on the side of the viewer.
     pub(crate) geometric: Vec3,
+    /// Where scattered light comes and goes: the place, or where it would lie if a coarse mesh were as round as its corners say.
+    pub(crate) scatters_at: Departure,
+    /// The side from which light reaches it there: the geometric normal, or the rounded one.
+    pub(crate) side: Vec3,
     /// Shading normal, on the side of the viewer.
     pub(crate) shading: Vec3,
     /// The same without bumps.
@@ -63,10 +67,18 @@ impl Surface<'_> {
         terminator(direction, cosine, self.shading, self.smooth)
     }
 
+    /// A ray without end into a direction, for light that is scattered.
+    pub(crate) fn leave(&self, direction: Vec3) -> TraceRay {
+        self.scatters_at
+            .ray(facing(self.side, direction), direction)
+    }
+
     /// Becomes a white plate that scatters evenly and gives no light of its own.
     pub(crate) fn become_plate(&mut self) {
         self.shading = self.geometric;
         self.smooth = self.geometric;
+        self.scatters_at = self.place;
+        self.side = self.geometric;
         self.gloss = Gloss::matt(Vec3::ONE);
         self.opacity = 1.0;
         self.emission = Vec3::ZERO;
@@ -104,9 +116,27 @@ impl Scene {
         };
 
         let material = self.material_of(hit.triangle);
+        let place = spot.departure();
+        // What lets light through has two sides, and both are where its triangles are.
+        let rounded = (smooth != Vec3::ZERO && material.transmission == 0.0)
+            .then(|| spot.rounded(place.position, geometric, side))
+            .flatten()
+            // Not through a wall that stands nearer.
+            .filter(|to| {
+                // A little farther, for the place is rounded, and rays begin beyond it.
+                let more = 8.0 * f32::EPSILON * place.reach;
+                (place.way_to(geometric, *to))
+                    .is_some_and(|w| !self.blocked(&w.ray.until(w.distance + more)))
+            });
+        let (scatters_at, side_of_light) = match rounded {
+            Some(position) => (Departure { position, ..place }, shading),
+            None => (place, geometric),
+        };
         let mut surface = Surface {
-            place: spot.departure(),
+            place,
             geometric,
+            scatters_at,
+            side: side_of_light,
             shading,
             smooth: shading,
             material,

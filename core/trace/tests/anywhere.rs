@@ -129,7 +129,7 @@ fn lights_alone_surfaces_alone_and_both_agree_anywhere() {
         let eye = EyeAt(&eye, place);
         let both = found_by(&s, &eye, 1024, LightFinding::Both);
         for finding in [LightFinding::Lights, LightFinding::Surfaces] {
-            let found = found_by(&s, &eye, 4096, finding);
+            let found = found_by(&s, &eye, 2048, finding);
             assert!(
                 (found / both - 1.0).abs() < 0.01,
                 "{name}, {finding:?}: {found} instead of {both}"
@@ -164,7 +164,7 @@ fn facts_hold_anywhere() {
     for (name, place) in places() {
         let check = |what: &str, parts: &[MeshPart], materials, sky, eye: &dyn Eye, wanted: f64| {
             let s = scene_at(parts, materials, sky, place);
-            let found = mean(&s, &EyeAt(eye, place), 32, 256, 1);
+            let found = mean(&s, &EyeAt(eye, place), 32, 128, 1);
             assert!(
                 (found / wanted - 1.0).abs() < 0.01,
                 "{what}, {name}: {found} instead of {wanted}"

@@ -8,6 +8,12 @@ use crate::material::Material;
 use crate::texture::{Meaning, Texture};
 use glam::{DVec3, Vec2, Vec3, Vec4};
 
+/// Cosines between the normals of a triangle and of its corners: above the first it is flat, at the second and above it is believed to be
+/// round, below the last it is not.
+const FLAT: f32 = 0.999_998;
+const BENT_MOST: f32 = 0.8;
+const BENT_LEAST: f32 = 0.7;
+
 /// A place on a triangle: textures and corner values are looked up there.
 pub(crate) struct Spot<'a> {
     scene: &'a Scene,
@@ -77,14 +83,38 @@ impl Spot<'_> {
         }
     }
 
-    pub(crate) fn normal(&self) -> Vec3 {
+    /// Each corner's is turned and made one long before they are mixed: a stretched copy is shaded as a stretched mesh.
+    fn corner_normals(&self) -> [Vec3; 3] {
         let own = (self.corners).map(|i| self.body.corners.normals[i as usize]);
-        // Each corner's is turned and made one long before they are mixed: a stretched copy is shaded as a stretched mesh.
-        let turned = match self.instance {
+        match self.instance {
             None => own,
             Some(i) => own.map(|n| (i.normals * n).normalize_or_zero()),
-        };
-        self.mix(turned).normalize_or_zero()
+        }
+    }
+
+    pub(crate) fn normal(&self) -> Vec3 {
+        self.mix(self.corner_normals()).normalize_or_zero()
+    }
+
+    /// Where the place `position` would lie on the rounded surface that the corners' normals tell of, if that bulges to the side of
+    /// `geometric`: the mean of its distances to the planes at the corners (Hanika 2021, "Hacking the Shadow Terminator", Ray
+    /// Tracing Gems II, chapter 4). From there the facets of a coarse mesh do not stand in the light that its shading promises.
+    /// Corners whose normals lean far from the triangle's were not meant to round it.
+    pub(crate) fn rounded(&self, position: Vec3, geometric: Vec3, side: f32) -> Option<Vec3> {
+        let normals = self.corner_normals().map(|n| n * side);
+        let upright = normals.map(|n| n.dot(geometric));
+        let least = upright.into_iter().fold(1.0, f32::min);
+        if !(BENT_LEAST..FLAT).contains(&least) {
+            return None;
+        }
+        let corners = self.scene.corners(self.triangle);
+        let below = [0, 1, 2].map(|i| {
+            let n = normals[i];
+            n * (-(position - corners[i]).dot(n)).max(0.0)
+        });
+        let believed = ((least - BENT_LEAST) / (BENT_MOST - BENT_LEAST)).min(1.0);
+        let lift = self.mix(below) * believed;
+        (lift != Vec3::ZERO).then_some(position + lift)
     }
 
     fn corner_uvs(&self, set: u8) -> [Vec2; 3] {

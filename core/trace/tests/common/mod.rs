@@ -21,7 +21,11 @@ pub fn quad(corners: [[f32; 3]; 4], material: u32) -> MeshPart {
 
 /// A finely divided ball of radius 1 with smooth normals.
 pub fn ball(material: u32) -> MeshPart {
-    let (rings, sectors) = (96, 192);
+    ball_of(material, 96, 192)
+}
+
+/// A ball of radius 1 with smooth normals, of rings from pole to pole and sectors round.
+pub fn ball_of(material: u32, rings: u32, sectors: u32) -> MeshPart {
     let mut part = MeshPart {
         material,
         ..MeshPart::default()
@@ -135,24 +139,28 @@ pub fn scene_at(parts: &[MeshPart], materials: Vec<Material>, sky: Sky, place: D
     builder.materials = materials;
     for part in parts {
         builder.start_object("part");
-        // In double precision: the scene is rounded once, as one that was made there.
-        let mut part = part.clone();
-        for p in &mut part.positions {
-            *p = place
-                .transform_point3(DVec3::from(p.map(f64::from)))
-                .as_vec3()
-                .to_array();
-        }
-        let turn = DMat3::from_mat4(place);
-        for n in &mut part.normals {
-            *n = (turn * DVec3::from(n.map(f64::from)))
-                .normalize_or_zero()
-                .as_vec3()
-                .to_array();
-        }
-        builder.add_part(&part, &Mat4::IDENTITY);
+        builder.add_part(&part_at(part, place), &Mat4::IDENTITY);
     }
     builder.build(sky, "test").unwrap()
+}
+
+/// A part put somewhere else, in double precision: it is rounded once, as one that was made there.
+pub fn part_at(part: &MeshPart, place: DMat4) -> MeshPart {
+    let mut part = part.clone();
+    for p in &mut part.positions {
+        *p = place
+            .transform_point3(DVec3::from(p.map(f64::from)))
+            .as_vec3()
+            .to_array();
+    }
+    let turn = DMat3::from_mat4(place);
+    for n in &mut part.normals {
+        *n = (turn * DVec3::from(n.map(f64::from)))
+            .normalize_or_zero()
+            .as_vec3()
+            .to_array();
+    }
+    part
 }
 
 /// An eye put somewhere else.

@@ -1,0 +1,205 @@
+//! The first lit picture, soon after nothing moves any more: what is seen is there for every pixel, its light for some,
+//! and goes from those to their neighbours on the same surface.
+//!
+//! Light changes slowly over a surface where its colour does not, so it is parted from the colour, smoothed along the surface and
+//! put together again: the edge-avoiding à-trous filter of Dammertz, Sewtz, Hanika and Lensch 2010 ("Edge-Avoiding À-Trous
+//! Wavelet Transform for fast Global Illumination Filtering"), here with holes where no light is known yet. For live pictures
+//! only; orders are filtered elsewhere or not at all.
+
+use crate::accel::TraceRay;
+use crate::integrator::{MAX_PASSED, Tracer};
+use crate::pixel::PixelSums;
+use dome_optics::neighbourhood;
+use glam::Vec3;
+use rayon::prelude::*;
+
+/// Colours darker than this are not parted from their light: too little would be divided by too little.
+const DARKEST: f32 = 0.05;
+/// Smoother metal and glass mirror what is there: their light is not their neighbours'.
+const MIRROR_ROUGHNESS: f32 = 0.3;
+/// Weights of the filter by the distance in steps: a cubic spline.
+const KERNEL: [f32; 3] = [3.0 / 8.0, 1.0 / 4.0, 1.0 / 16.0];
+/// Most passes of the filter; each reaches twice as far as the one before.
+const PASSES: u32 = 4;
+/// Brightest light, over the colour, that one pixel brings: a lucky path must not light its surroundings.
+const BRIGHTEST: f32 = 12.0;
+
+/// What one pixel sees, without its light.
+#[derive(Clone, Copy)]
+pub(crate) struct Sight {
+    position: Vec3,
+    normal: Vec3,
+    /// Colour by which light is returned; zero for the sky.
+    colour: Vec3,
+    /// Light seen at its source.
+    glow: Vec3,
+    /// Width of the pixel there, metres.
+    width: f32,
+    /// Whether it mirrors or bends what is there.
+    pub(crate) mirror: bool,
+}
+
+impl Sight {
+    /// Darkness without end.
+    pub(crate) const NOTHING: Self = Self {
+        position: Vec3::ZERO,
+        normal: Vec3::ZERO,
+        colour: Vec3::ZERO,
+        glow: Vec3::ZERO,
+        width: 0.0,
+        mirror: false,
+    };
+
+    /// What a ray sees that grows wider by `spread`, radians.
+    pub(crate) fn of(tracer: &Tracer, mut ray: TraceRay, spread: f32) -> Self {
+        let (scene, light) = (tracer.scene, tracer.light);
+        let mut seen = Self::NOTHING;
+        let mut left = Vec3::ONE;
+        for _ in 0..MAX_PASSED {
+            let Some(hit) = scene.hit(&ray) else {
+                if !light.environment.transparent {
+                    seen.glow += left * light.environment.backdrop(ray.direction);
+                }
+                return seen;
+            };
+            seen.width += spread * hit.distance;
+            let surface = scene.surface_within(&hit, &ray, seen.width, tracer.clay);
+            let object = scene.object_of(hit.triangle);
+            if !light.is_unseen(object) {
+                let through = surface.straight_through(ray.direction);
+                let scale = light.object_scale(object, -ray.direction);
+                seen.glow += left * surface.emission * scale * surface.opacity;
+                if through.max_element() <= 0.5 {
+                    let gloss = &surface.gloss;
+                    seen.position = surface.place.position;
+                    seen.normal = surface.shading;
+                    seen.colour = if surface.unlit {
+                        Vec3::ZERO
+                    } else {
+                        (left * gloss.base).max(Vec3::splat(DARKEST))
+                    };
+                    seen.mirror = gloss.metallic.max(gloss.transmission) > 0.5
+                        && gloss.roughness < MIRROR_ROUGHNESS;
+                    return seen;
+                }
+                left *= through;
+            }
+            ray = surface.place.ray(-surface.geometric, ray.direction);
+        }
+        seen
+    }
+
+    /// Whether it has light of its own to wait for.
+    pub(crate) fn is_lit(&self) -> bool {
+        self.colour != Vec3::ZERO
+    }
+
+    /// How far a neighbour's light is this one's, `steps` pixels away.
+    fn alike(&self, other: &Self, steps: f32) -> f32 {
+        if self.mirror != other.mirror || !other.is_lit() {
+            return 0.0;
+        }
+        let turned = self.normal.dot(other.normal).max(0.0);
+        let turned = turned * turned;
+        let turned = turned * turned;
+        let off = self.normal.dot(other.position - self.position) / (self.width * steps);
+        turned * turned / (1.0 + off * off)
+    }
+}
+
+/// Which of the 16 pixels of each 4 x 4 have their turn when: those that have had it are always spread evenly.
+pub(crate) fn turn(column: u32, row: u32) -> u32 {
+    const TURNS: [[u32; 4]; 4] = [[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]];
+    TURNS[row as usize % 4][column as usize % 4]
+}
+
+/// Turns until all pixels have had theirs.
+pub(crate) const TURNS: u32 = 16;
+
+/// Light without its colour and how much is known of it, for each pixel.
+type Known = (Vec3, f32);
+
+/// The picture of what is known so far; `whole` if it goes round and over the poles.
+pub(crate) fn drawn(
+    sights: &[Sight],
+    sums: &[PixelSums],
+    (width, height): (u32, u32),
+    whole: bool,
+) -> Vec<f32> {
+    let samples: u64 = sums.iter().map(|s| u64::from(s.samples)).sum();
+    let each = samples as f32 / sums.len().max(1) as f32;
+    let mut light: Vec<Known> = (sights.par_iter().zip(sums))
+        .map(|(sight, sums)| {
+            if !sight.is_lit() || sums.samples == 0 {
+                return (Vec3::ZERO, 0.0);
+            }
+            let light = sums.scattered() / sight.colour;
+            let excess = light.max_element() / BRIGHTEST;
+            (light / excess.max(1.0), sums.samples as f32)
+        })
+        .collect();
+    // With each pass four times as many pixels have their say; those that know more need fewer.
+    let passes =
+        (0..PASSES).take_while(|i| *i == 0 || each * 25.0 < 4.0f32.powi(PASSES as i32 - *i as i32));
+    for pass in passes.collect::<Vec<_>>() {
+        let step = 1i64 << pass;
+        light = smoothed(sights, &light, (width, height), whole, step);
+    }
+    (sights.par_iter().zip(&light))
+        .flat_map_iter(|(sight, (light, _))| (sight.glow + sight.colour * *light).to_array())
+        .collect()
+}
+
+/// One pass: each pixel becomes the mean of those `step` and two steps away that are alike.
+fn smoothed(
+    sights: &[Sight],
+    light: &[Known],
+    (width, height): (u32, u32),
+    whole: bool,
+    step: i64,
+) -> Vec<Known> {
+    let place = |x: i64, y: i64| {
+        if whole {
+            let (x, y) = neighbourhood::pixel(x, y, width, height);
+            return Some(y as usize * width as usize + x as usize);
+        }
+        let inside = (0..i64::from(width)).contains(&x) && (0..i64::from(height)).contains(&y);
+        inside.then(|| y as usize * width as usize + x as usize)
+    };
+    (0..light.len())
+        .into_par_iter()
+        .with_min_len(width as usize)
+        .map(|i| {
+            let sight = &sights[i];
+            // What mirrors changes from pixel to pixel.
+            if !sight.is_lit() || (sight.mirror && step > 1) {
+                return light[i];
+            }
+            let (x, y) = ((i % width as usize) as i64, (i / width as usize) as i64);
+            let (mut sum, mut sure) = (Vec3::ZERO, 0.0);
+            for dy in -2..=2i64 {
+                for dx in -2..=2i64 {
+                    let Some(j) = place(x + dx * step, y + dy * step) else {
+                        continue;
+                    };
+                    let (value, known) = light[j];
+                    if known == 0.0 {
+                        continue;
+                    }
+                    let kernel =
+                        KERNEL[dx.unsigned_abs() as usize] * KERNEL[dy.unsigned_abs() as usize];
+                    let steps = (step * dx.abs().max(dy.abs()).max(1)) as f32;
+                    let alike = if i == j {
+                        1.0
+                    } else {
+                        sight.alike(&sights[j], steps)
+                    };
+                    let weight = kernel * alike;
+                    sum += value * (weight * known);
+                    sure += weight * known;
+                }
+            }
+            (sum / sure.max(f32::MIN_POSITIVE), sure)
+        })
+        .collect()
+}
