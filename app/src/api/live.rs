@@ -19,6 +19,7 @@ struct LivePicture {
     samples: Header<'static>,
     enough: Header<'static>,
     calm: Header<'static>,
+    lit: Header<'static>,
 }
 
 #[post("/projects/<id>/preview", data = "<request>")]
@@ -43,6 +44,7 @@ async fn preview(app: &Shared, id: i64, request: Sent<PreviewRequest>) -> Answer
             samples: Header::new("X-Samples", live.samples.to_string()),
             enough: Header::new("X-Enough", live.enough.to_string()),
             calm: Header::new("X-Calm", live.calm.to_string()),
+            lit: Header::new("X-Lit", live.lit.to_string()),
         })
     })
     .await

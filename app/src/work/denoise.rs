@@ -106,28 +106,20 @@ pub fn told() -> String {
     }
 }
 
-/// A live picture, calm where the denoising library is there; our own filter would take too long for one.
-/// Says whether the noise was taken out.
-pub fn calmed(preview: &Preview, (width, height): (u32, u32)) -> (Picture, bool) {
+/// A live picture without its noise, where the denoising library is there; our own filter would take too long for one.
+pub fn calmed(preview: &Preview) -> Option<Picture> {
     let guides = Guides {
         albedo: 0,
         normal: 1,
     };
-    let calm = the_library().and_then(|found| {
-        let strips = std::iter::once(Ok::<_, FileError>(preview.layered()));
-        library::denoise(found, strips, height, guides, || true)
-            .next()?
-            .ok()
-    });
-    match calm {
-        Some(strip) => (
-            Picture {
-                width,
-                height,
-                samples: strip.beauty.samples,
-            },
-            true,
-        ),
-        None => (preview.picture(), false),
-    }
+    let (width, height) = preview.size();
+    let strips = std::iter::once(Ok::<_, FileError>(preview.layered()));
+    let strip = library::denoise(the_library()?, strips, height, guides, || true)
+        .next()?
+        .ok()?;
+    Some(Picture {
+        width,
+        height,
+        samples: strip.beauty.samples,
+    })
 }

@@ -30,8 +30,12 @@ const KEPT: usize = 6;
 pub const MAX_WIDTH: u32 = 1536;
 /// Time for refining one view per request.
 const BUDGET: Duration = Duration::from_millis(450);
-/// Widest picture that is shown at once with its noise, pixels.
-const HURRIED_WIDTH: u32 = 192;
+/// Pixels up to which a picture has its light at once; larger ones are drawn from the light of some pixels first.
+const SMALL: u64 = 128 * 64;
+/// Samples from which the denoising library does better than the light's own smoothing, and from which without it the picture is
+/// shown as it is.
+const LIBRARY_FROM: u32 = 2;
+const PLAIN_FROM: u32 = 64;
 /// Samples up to which a live picture makes the queue wait.
 const URGENT: u32 = 8;
 
@@ -123,6 +127,8 @@ pub struct Live {
     pub enough: u32,
     /// Whether noise was taken out.
     pub calm: bool,
+    /// Share of the pixels that have light of their own.
+    pub lit: f64,
 }
 
 /// The display tone of every screen: a picture's 1 is white, soft shoulder. Deliveries choose their own.
@@ -365,6 +371,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
             samples: 0,
             enough: ENOUGH,
             calm: true,
+            lit: 0.0,
         });
     }
     let looking = Looking::of(request, MAX_WIDTH)?;
@@ -374,7 +381,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
     };
     let sides = looking.sides(request.show);
     let drawing = looking.drawing(app, &tone)?;
-    let (mut pictures, mut samples, mut calm) = (Vec::new(), ENOUGH, true);
+    let (mut pictures, mut samples, mut calm, mut lit) = (Vec::new(), ENOUGH, true, 1.0f64);
     for side in sides {
         let seen = refined(
             app,
@@ -386,10 +393,12 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         )?;
         samples = samples.min(seen.samples);
         calm &= seen.calm;
+        lit = lit.min(seen.lit);
         pictures.push(looking.finished(seen.picture, *side, drawing.as_ref()));
     }
     Ok(Live {
         calm,
+        lit,
         jpeg: screen_jpeg(&one_of(&looking, pictures, request.show), &tone, 90)?,
         samples,
         enough: ENOUGH,
@@ -408,6 +417,7 @@ struct SeenSoFar {
     picture: Picture,
     samples: u32,
     calm: bool,
+    lit: f64,
 }
 
 /// Adds samples to what one eye sees; several eyes share the time.
@@ -454,14 +464,20 @@ fn refined(
                 if kept.len() == KEPT {
                     kept.remove(0);
                 }
-                kept.push((view, Arc::new(Mutex::new(Preview::new(size)))));
+                let small = u64::from(size.width()) * u64::from(size.height()) <= SMALL;
+                let begun = if small {
+                    Preview::new(size)
+                } else {
+                    Preview::sketched(size)
+                };
+                kept.push((view, Arc::new(Mutex::new(begun))));
             }
         }
         Arc::clone(&kept[kept.len() - 1].1)
     };
     let mut preview = preview.lock().unwrap_or_else(PoisonError::into_inner);
     // The first picture must come soon; later ones may take their time.
-    let first = preview.samples() == 0;
+    let first = preview.lit_share() == 0.0;
     let budget = if first {
         Duration::ZERO
     } else {
@@ -486,18 +502,19 @@ fn refined(
             app.previews.hurries.load(Ordering::Relaxed) != hurries
         });
     }
-    // The very first picture must not wait for more. With enough samples the picture is calm by itself,
-    // and true to the last detail.
-    let hurried = first && size.width() <= HURRIED_WIDTH;
-    let (picture, calm) = if preview.samples() < ENOUGH && !hurried {
-        calmed(&preview, (size.width(), size.height()))
-    } else {
-        (preview.picture(), false)
-    };
+    // With enough samples the picture is calm by itself, and true to the last detail.
+    let (picture, calm) = match preview.samples() {
+        ENOUGH.. => None,
+        LIBRARY_FROM.. => calmed(&preview),
+        _ => None,
+    }
+    .or_else(|| (preview.samples() < PLAIN_FROM).then(|| preview.drawn())?)
+    .map_or_else(|| (preview.picture(), false), |calm| (calm, true));
     Ok(SeenSoFar {
         picture,
         samples: preview.samples(),
         calm,
+        lit: preview.lit_share(),
     })
 }
 

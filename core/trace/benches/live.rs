@@ -22,11 +22,11 @@ fn shown(picture: &Picture) -> Vec<u8> {
 /// Root mean square of the difference as it is shown, 0 to 1; a smaller picture is enlarged without smoothing.
 fn apart(picture: &Picture, finished: &Picture) -> f64 {
     let (a, b) = (shown(picture), shown(finished));
-    let times = finished.width / picture.width;
+    let at = |i: u32| i * picture.width / finished.width;
     let mut sum = 0.0;
     for y in 0..finished.height {
         for x in 0..finished.width {
-            let i = ((y / times) * picture.width + x / times) as usize * 3;
+            let i = (at(y) * picture.width + at(x)) as usize * 3;
             let j = (y * finished.width + x) as usize * 3;
             for c in 0..3 {
                 sum += ((f64::from(a[i + c]) - f64::from(b[j + c])) / 255.0).powi(2);
@@ -51,7 +51,11 @@ fn main() {
     );
     println!("| place | picture | ready after, s | difference from the finished one |");
     println!("|---|---|---|---|");
+    let only = std::env::var("ONLY").unwrap_or_default();
     for place in merlow::PLACES {
+        if !place.name.contains(&only) {
+            continue;
+        }
         let at = DVec3::from(place.position.map(f64::from));
         let eye = MonoEye::new(at, Orientation::heading(place.heading_deg), Equirect);
         let view = LiveView {
@@ -113,13 +117,13 @@ fn main() {
         }
         let since = Instant::now();
         let mut preview = Preview::sketched(size(WIDTH));
-        while preview.samples() < 4 {
+        while preview.samples() < 2 {
             preview.refine(&view, Duration::ZERO);
-            let share = preview.lit_share() * 16.0;
-            if preview.samples() > 0 || [1.0, 2.0, 4.0, 8.0].contains(&share) {
+            let share = preview.lit_share() * 32.0;
+            if preview.samples() > 0 || [1.0, 2.0, 4.0, 8.0, 16.0].contains(&share) {
                 let picture = preview.drawn().expect("a sketch");
                 told(
-                    &format!("sketch, {share} of 16 lit, {} samples", preview.samples()),
+                    &format!("sketch, {share} of 32 lit, {} samples", preview.samples()),
                     since,
                     &picture,
                 );

@@ -284,6 +284,9 @@ impl<'a> Tracer<'a> {
                     path.throughput *= surface.opacity / (1.0 - chance);
                 }
             }
+            if !self.plate || path.bounces > 0 {
+                scene.round(&hit, &mut surface);
+            }
             if path.light.first.is_none() {
                 path.light.first = Some(FirstSight {
                     place: surface.scatters_at,

@@ -7,7 +7,7 @@ use crate::meeting::GlassLight;
 use crate::pixel::{PixelSums, Shooter};
 use crate::render::eye_place;
 use crate::scene::Scene;
-use crate::sketch::{Sight, TURNS, drawn, turn};
+use crate::sketch::{Sight, TURNS, drawn, mirrors_first, turn};
 use dome_imaging::{LayeredStrip, Picture, Strip};
 use dome_optics::{Eye, PictureSize, Shape};
 use rayon::prelude::*;
@@ -69,12 +69,17 @@ impl Preview {
     }
 
     /// An empty picture that can be [drawn](Self::drawn) as soon as some of its pixels have light: what is seen comes first, then
-    /// light for a sixteenth of the pixels at a time.
+    /// light for one pixel in 32 at a time.
     pub fn sketched(size: impl Into<PictureSize>) -> Self {
         Self {
             sketch: Some(Sketch::default()),
             ..Self::new(size)
         }
+    }
+
+    /// Width and height, pixels.
+    pub fn size(&self) -> (u32, u32) {
+        self.size
     }
 
     /// Samples per pixel so far.
@@ -176,7 +181,8 @@ impl Preview {
                 .for_each(|(row, (line, sights))| {
                     for (column, sums) in line.iter_mut().enumerate() {
                         let (x, y) = (column as u32, row as u32);
-                        let due = turn(x, y) == turns || (turns == 0 && sights[column].mirror);
+                        let first = turns == 0 && sights[column].mirror && mirrors_first(x, y);
+                        let due = first || turn(x, y) == turns;
                         if column % LOOK == 0 && stop() {
                             return;
                         }

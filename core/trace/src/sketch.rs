@@ -107,14 +107,19 @@ impl Sight {
     }
 }
 
-/// Which of the 16 pixels of each 4 x 4 have their turn when: those that have had it are always spread evenly.
+/// When a pixel has its turn: those that have had it are always spread evenly. Each turn is that of one pixel in 32.
 pub(crate) fn turn(column: u32, row: u32) -> u32 {
-    const TURNS: [[u32; 4]; 4] = [[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]];
-    TURNS[row as usize % 4][column as usize % 4]
+    const ORDER: [[u32; 4]; 4] = [[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]];
+    ORDER[row as usize % 4][column as usize % 4] * 2 + (column / 4 + row / 4) % 2
 }
 
 /// Turns until all pixels have had theirs.
-pub(crate) const TURNS: u32 = 16;
+pub(crate) const TURNS: u32 = 32;
+
+/// Whether a pixel that mirrors has light from the first turn on: each fourth, for what is mirrored is not its neighbours'.
+pub(crate) fn mirrors_first(column: u32, row: u32) -> bool {
+    column.is_multiple_of(2) && row.is_multiple_of(2)
+}
 
 /// Light without its colour and how much is known of it, for each pixel.
 type Known = (Vec3, f32);
@@ -140,7 +145,7 @@ pub(crate) fn drawn(
         .collect();
     // With each pass four times as many pixels have their say; those that know more need fewer.
     let passes =
-        (0..PASSES).take_while(|i| *i == 0 || each * 25.0 < 4.0f32.powi(PASSES as i32 - *i as i32));
+        (0..PASSES).take_while(|i| *i == 0 || each < 4.0f32.powi(PASSES as i32 - *i as i32));
     for pass in passes.collect::<Vec<_>>() {
         let step = 1i64 << pass;
         light = smoothed(sights, &light, (width, height), whole, step);
@@ -158,48 +163,53 @@ fn smoothed(
     whole: bool,
     step: i64,
 ) -> Vec<Known> {
-    let place = |x: i64, y: i64| {
-        if whole {
-            let (x, y) = neighbourhood::pixel(x, y, width, height);
-            return Some(y as usize * width as usize + x as usize);
-        }
-        let inside = (0..i64::from(width)).contains(&x) && (0..i64::from(height)).contains(&y);
-        inside.then(|| y as usize * width as usize + x as usize)
-    };
-    (0..light.len())
-        .into_par_iter()
-        .with_min_len(width as usize)
-        .map(|i| {
+    const TAPS: [i64; 5] = [-2, -1, 0, 1, 2];
+    let w = width as usize;
+    let mut out = vec![(Vec3::ZERO, 0.0); light.len()];
+    out.par_chunks_mut(w).enumerate().for_each(|(y, line)| {
+        // Where the rows begin that have their say, and by how much they are turned; none beyond an edge.
+        let rows = TAPS.map(|t| {
+            let row = y as i64 + t * step;
+            let (at, turned) = neighbourhood::over_the_pole(row, height);
+            let turn = if turned { w / 2 } else { 0 };
+            (whole || (0..i64::from(height)).contains(&row)).then_some((at as usize * w, turn))
+        });
+        for (x, out) in line.iter_mut().enumerate() {
+            let i = y * w + x;
             let sight = &sights[i];
             // What mirrors changes from pixel to pixel.
             if !sight.is_lit() || (sight.mirror && step > 1) {
-                return light[i];
+                *out = light[i];
+                continue;
             }
-            let (x, y) = ((i % width as usize) as i64, (i / width as usize) as i64);
             let (mut sum, mut sure) = (Vec3::ZERO, 0.0);
-            for dy in -2..=2i64 {
-                for dx in -2..=2i64 {
-                    let Some(j) = place(x + dx * step, y + dy * step) else {
-                        continue;
-                    };
+            for (row, dy) in rows.iter().zip(TAPS) {
+                let Some((start, turn)) = *row else { continue };
+                for dx in TAPS {
+                    let mut column = (x + turn) as i64 + dx * step;
+                    if !(0..i64::from(width)).contains(&column) {
+                        if !whole {
+                            continue;
+                        }
+                        column = i64::from(neighbourhood::around(column, width));
+                    }
+                    let j = start + column as usize;
                     let (value, known) = light[j];
                     if known == 0.0 {
                         continue;
                     }
-                    let kernel =
-                        KERNEL[dx.unsigned_abs() as usize] * KERNEL[dy.unsigned_abs() as usize];
-                    let steps = (step * dx.abs().max(dy.abs()).max(1)) as f32;
-                    let alike = if i == j {
-                        1.0
-                    } else {
-                        sight.alike(&sights[j], steps)
+                    let (ax, ay) = (dx.unsigned_abs() as usize, dy.unsigned_abs() as usize);
+                    let alike = match ax.max(ay) {
+                        0 => 1.0,
+                        far => sight.alike(&sights[j], step as f32 * far as f32),
                     };
-                    let weight = kernel * alike;
-                    sum += value * (weight * known);
-                    sure += weight * known;
+                    let weight = KERNEL[ax] * KERNEL[ay] * alike * known;
+                    sum += value * weight;
+                    sure += weight;
                 }
             }
-            (sum / sure.max(f32::MIN_POSITIVE), sure)
-        })
-        .collect()
+            *out = (sum / sure.max(f32::MIN_POSITIVE), sure);
+        }
+    });
+    out
 }

@@ -2,7 +2,7 @@
 
 use crate::accel::{Hit, TraceRay};
 use crate::bsdf::Gloss;
-use crate::departure::{Departure, facing};
+use crate::departure::{Departure, Way, facing};
 use crate::material::Material;
 use crate::scene::Scene;
 use crate::shading::{seen_normal, terminator};
@@ -87,6 +87,26 @@ impl Surface<'_> {
 }
 
 impl Scene {
+    /// Light is about to be scattered by the surface at a hit: where it bulges as its corners say, light reaches it on the rounded form.
+    pub(crate) fn round(&self, hit: &Hit, surface: &mut Surface) {
+        // What lets light through has two sides, and both are where its triangles are.
+        if surface.gloss.transmission > 0.0 {
+            return;
+        }
+        let (place, geometric) = (surface.place, surface.geometric);
+        let spot = self.spot(hit.triangle, hit.u, hit.v);
+        let Some(position) = spot.rounded(place.position, geometric) else {
+            return;
+        };
+        // Not through a wall that stands nearer. A little farther, for the place is rounded, and rays begin beyond it.
+        let more = 8.0 * f32::EPSILON * place.reach;
+        let free = |w: Way| !self.blocked(&w.ray.until(w.distance + more));
+        if place.way_to(geometric, position).is_some_and(free) {
+            surface.scatters_at = Departure { position, ..place };
+            surface.side = surface.smooth;
+        }
+    }
+
     /// The surface at a hit; `clay` makes everything but glass one grey.
     pub(crate) fn surface(&self, hit: &Hit, ray: &TraceRay, clay: bool) -> Surface<'_> {
         self.surface_within(hit, ray, 0.0, clay)
@@ -117,26 +137,11 @@ impl Scene {
 
         let material = self.material_of(hit.triangle);
         let place = spot.departure();
-        // What lets light through has two sides, and both are where its triangles are.
-        let rounded = (smooth != Vec3::ZERO && material.transmission == 0.0)
-            .then(|| spot.rounded(place.position, geometric, side))
-            .flatten()
-            // Not through a wall that stands nearer.
-            .filter(|to| {
-                // A little farther, for the place is rounded, and rays begin beyond it.
-                let more = 8.0 * f32::EPSILON * place.reach;
-                (place.way_to(geometric, *to))
-                    .is_some_and(|w| !self.blocked(&w.ray.until(w.distance + more)))
-            });
-        let (scatters_at, side_of_light) = match rounded {
-            Some(position) => (Departure { position, ..place }, shading),
-            None => (place, geometric),
-        };
         let mut surface = Surface {
             place,
             geometric,
-            scatters_at,
-            side: side_of_light,
+            scatters_at: place,
+            side: geometric,
             shading,
             smooth: shading,
             material,

@@ -126,6 +126,8 @@ export interface LivePicture {
   enough: number;
   /** Whether noise was taken out. */
   calm: boolean;
+  /** Share of the pixels that have light of their own, 0 to 1. */
+  lit: number;
 }
 
 export const api = {
@@ -241,6 +243,7 @@ export const api = {
       samples: Number(response.headers.get("X-Samples")),
       enough: Number(response.headers.get("X-Enough")),
       calm: response.headers.get("X-Calm") === "true",
+      lit: Number(response.headers.get("X-Lit")),
     };
   },
 };

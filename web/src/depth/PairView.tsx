@@ -12,7 +12,7 @@ import { Problem } from "../parts/Problem";
 import { useLatest } from "../parts/useLatest";
 import { degrees, length, wrapHeading } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
-import { useLivePicture } from "../sphere/useLivePicture";
+import { lightWords, useLivePicture } from "../sphere/useLivePicture";
 import { HorizonMarks, type HorizonMark } from "../stand/HorizonMarks";
 import { FrameView } from "./FrameView";
 import { LookoutPair } from "./LookoutPair";
@@ -84,8 +84,7 @@ export function PairView({
   const note: ReactNode = (
     // One line of its own, always: what lies under the pointer must not move the buttons below as it comes and goes.
     <span className="h-4 w-full truncate" data-testid="pair-note">
-      {shown !== "paper" &&
-        (live.samples ? `Live, ${live.samples} of ${live.enough} samples` : "Preparing the light")}
+      {shown !== "paper" && (lightWords(live) ? `Live, ${lightWords(live)}` : "Preparing the light")}
       {two && !hover && `${shown === "paper" ? "" : " · "}${shownWords(shown, rig)}`}
       {hover && (
         <span data-testid="under">

@@ -3,7 +3,7 @@ import type { Project } from "../generated/Project";
 import type { SetupName } from "../generated/SetupName";
 import { Problem } from "../parts/Problem";
 import { Horizon } from "../sphere/Horizon";
-import { useLivePicture } from "../sphere/useLivePicture";
+import { lightWords, useLivePicture } from "../sphere/useLivePicture";
 
 /** The same view in another light setup. */
 export function OtherLight({
@@ -25,11 +25,7 @@ export function OtherLight({
         picture={live.url}
         label={`Unrolled picture in the light of ${setup.name}`}
         heading={pose.heading_deg}
-        note={
-          <span>
-            {live.samples ? `In “${setup.name}”, ${live.samples} of ${live.enough} samples` : "Preparing"}
-          </span>
-        }
+        note={<span>{lightWords(live) ? `In “${setup.name}”, ${lightWords(live)}` : "Preparing"}</span>}
       />
       <Problem error={live.problem} />
     </div>

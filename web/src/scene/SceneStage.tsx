@@ -15,7 +15,7 @@ import { Switch } from "../parts/Switch";
 import { Tabs } from "../parts/Tabs";
 import { count, length } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
-import { useLivePicture } from "../sphere/useLivePicture";
+import { lightWords, useLivePicture } from "../sphere/useLivePicture";
 import { ExposureControl } from "./ExposureControl";
 import { FramePanel, frameDoubt } from "./FramePanel";
 import { ImportReport } from "./ImportReport";
@@ -140,8 +140,8 @@ export function SceneStage({ project }: { project: Project }) {
             heading={viewpoint?.pose.heading_deg ?? 0}
             note={
               <span>
-                {live.samples
-                  ? `Live from “${viewpoint?.name}”, ${live.samples} of ${live.enough} samples${live.calm ? ", denoised" : ""}`
+                {lightWords(live)
+                  ? `Live from “${viewpoint?.name}”, ${lightWords(live)}`
                   : "Preparing the live picture"}
                 <MeterNote
                   busy={reading.isPending}

@@ -6,8 +6,7 @@ import type { Rig } from "../generated/Rig";
 
 /** While something moves: its own colours without the scene's light, many times a second. */
 const MOVING_WIDTH = 192;
-/** Lit pictures: a small one soon, then one large enough to judge. */
-const FIRST_WIDTH = 256;
+/** Lit pictures, large enough to judge from the first. */
 const WIDTH = 512;
 
 export interface Live extends Partial<LivePicture> {
@@ -15,6 +14,12 @@ export interface Live extends Partial<LivePicture> {
   problem: unknown;
   /** Pictures shown so far. */
   shown: number;
+}
+
+/** How far the light of a live picture is; nothing before it has any. */
+export function lightWords({ samples, enough, calm, lit }: Live): string | null {
+  if (samples) return `${samples} of ${enough} samples${calm ? ", denoised" : ""}`;
+  return lit ? `first light, ${Math.ceil(lit * 100)} % of the pixels` : null;
 }
 
 interface Options {
@@ -74,15 +79,13 @@ export function useLivePicture(
         busy.current = null;
       }
       if (moving) return;
-      await sleep(60);
-      for (const width of [FIRST_WIDTH, WIDTH]) {
-        for (;;) {
-          if (stop.signal.aborted) return;
-          const picture = await api.live(project, { pose, width, clay, ...light }, stop.signal);
-          if (stop.signal.aborted) return;
-          show(picture);
-          if (width === FIRST_WIDTH || picture.samples >= picture.enough) break;
-        }
+      await sleep(30);
+      for (;;) {
+        if (stop.signal.aborted) return;
+        const picture = await api.live(project, { pose, width: WIDTH, clay, ...light }, stop.signal);
+        if (stop.signal.aborted) return;
+        show(picture);
+        if (picture.samples >= picture.enough) break;
       }
     };
     run().catch((problem: unknown) => {

@@ -11,7 +11,7 @@ import { length, wrapHeading, wrapSigned } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { Lookout } from "../sphere/Lookout";
 import { pictureOf, worldOf, type View } from "../sphere/geometry";
-import { useLivePicture } from "../sphere/useLivePicture";
+import { lightWords, useLivePicture } from "../sphere/useLivePicture";
 import { AroundPanel } from "./AroundPanel";
 import { Compared } from "./Compared";
 import { HorizonMarks } from "./HorizonMarks";
@@ -158,8 +158,8 @@ export function StandStage({ project }: { project: Project }) {
         <span data-testid="live" data-shown={live.shown}>
           {stand.dragging
             ? "Moving: own colours, without the light"
-            : live.samples
-              ? `Live, ${live.samples} of ${live.enough} samples${live.calm ? ", denoised" : ""}`
+            : lightWords(live)
+              ? `Live, ${lightWords(live)}`
               : "Preparing the light"}
         </span>
       }

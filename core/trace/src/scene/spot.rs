@@ -100,8 +100,10 @@ impl Spot<'_> {
     /// `geometric`: the mean of its distances to the planes at the corners (Hanika 2021, "Hacking the Shadow Terminator", Ray
     /// Tracing Gems II, chapter 4). From there the facets of a coarse mesh do not stand in the light that its shading promises.
     /// Corners whose normals lean far from the triangle's were not meant to round it.
-    pub(crate) fn rounded(&self, position: Vec3, geometric: Vec3, side: f32) -> Option<Vec3> {
-        let normals = self.corner_normals().map(|n| n * side);
+    pub(crate) fn rounded(&self, position: Vec3, geometric: Vec3) -> Option<Vec3> {
+        let normals = self.corner_normals();
+        let side = self.mix(normals).dot(geometric).signum();
+        let normals = normals.map(|n| n * side);
         let upright = normals.map(|n| n.dot(geometric));
         let least = upright.into_iter().fold(1.0, f32::min);
         if !(BENT_LEAST..FLAT).contains(&least) {
