@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { useRef } from "react";
 import { api } from "../api/client";
 import type { FindingInfo } from "../generated/FindingInfo";
 import type { Project } from "../generated/Project";
@@ -10,15 +11,25 @@ interface Found {
   fresh: boolean;
 }
 
+/** How long a change must stand before it is looked at, milliseconds: its live picture comes first. */
+const SETTLED = 1000;
+
 /** What the preflight finds in a project. */
 export function usePreflight(project: Project): Found {
   // Whatever can change a finding is part of the key, so that nothing stale is shown for long.
   const { id, settings, orders } = project;
   const viewpoints = project.viewpoints.map((v) => ({ ...v, version: 0 }));
   const version = JSON.stringify([settings, viewpoints, orders.map((o) => [o.id, o.state])]);
+  const known = useRef(false);
   const { data, isPlaceholderData } = useQuery({
     queryKey: ["preflight", id, version],
-    queryFn: () => api.preflight(id),
+    queryFn: async ({ signal }) => {
+      if (known.current) await new Promise((r) => setTimeout(r, SETTLED));
+      // Whatever changed meanwhile asks for itself.
+      signal.throwIfAborted();
+      known.current = true;
+      return api.preflight(id);
+    },
     placeholderData: (before) => before,
     gcTime: 60_000,
   });

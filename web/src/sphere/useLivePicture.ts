@@ -46,8 +46,10 @@ export function useLivePicture(
   { clay = false, moving = false, setup, rig, show: shown }: Options = {},
 ): Live {
   const [live, setLive] = useState<Live>({ url: null, problem: null, shown: 0 });
-  const key = JSON.stringify([project, pose, settings, clay, moving, setup, rig, shown]);
+  const view = JSON.stringify([project, pose, settings, clay, setup, rig, shown]);
+  const key = JSON.stringify([view, moving]);
   const busy = useRef<Promise<unknown> | null>(null);
+  const seen = useRef("");
   useEffect(() => {
     const stop = new AbortController();
     const light = {
@@ -67,19 +69,23 @@ export function useLivePicture(
       // even if the pose has moved on, or nothing would be seen during a long drag.
       while (busy.current) await busy.current.catch(() => undefined);
       if (stop.signal.aborted) return;
-      const quick = api.live(
-        project,
-        { pose, width: MOVING_WIDTH, clay, quick: true, ...light },
-        new AbortController().signal,
-      );
-      busy.current = quick;
-      try {
-        show(await quick);
-      } finally {
-        busy.current = null;
+      // Where a move ends the last of its pictures is there already.
+      if (moving || seen.current !== view) {
+        const quick = api.live(
+          project,
+          { pose, width: MOVING_WIDTH, clay, quick: true, ...light },
+          new AbortController().signal,
+        );
+        busy.current = quick;
+        try {
+          show(await quick);
+          seen.current = view;
+        } finally {
+          busy.current = null;
+        }
+        if (moving) return;
+        await sleep(30);
       }
-      if (moving) return;
-      await sleep(30);
       for (;;) {
         if (stop.signal.aborted) return;
         const picture = await api.live(project, { pose, width: WIDTH, clay, ...light }, stop.signal);

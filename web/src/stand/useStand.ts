@@ -107,8 +107,11 @@ export function useStand(project: Project) {
   };
 
   const id = viewpoint?.id ?? 0;
+  // Turning about moves nothing nearer: while that lasts the processor is the live picture's.
+  const asked: Pose =
+    dragging && viewpoint ? { ...viewpoint.pose, position: current.pose.position } : current.pose;
   const near = useLatest<[number, Pose, boolean, string], { of: number; found: ClearanceInfo }>(
-    viewpoint ? [id, current.pose, dragging, JSON.stringify(project.settings)] : null,
+    viewpoint ? [id, asked, dragging, JSON.stringify(project.settings)] : null,
     async ([v, pose, moving]) => ({ of: v, found: await api.clearance(project.id, v, pose, moving) }),
     150,
   );
