@@ -57,7 +57,7 @@ fn told_noise_is_measured_noise() {
     ] {
         let place = merlow::PLACES[place];
         let eye = eye(place.position, place.heading_deg);
-        let n = 8;
+        let n = 6;
         let runs: Vec<_> = (0..n)
             .map(|seed| {
                 Render::new(scene, light, &eye, size, quality, seed)
