@@ -145,7 +145,7 @@ pub(crate) fn drawn(
         .collect();
     // With each pass four times as many pixels have their say; those that know more need fewer.
     let passes =
-        (0..PASSES).take_while(|i| *i == 0 || each < 4.0f32.powi(PASSES as i32 - *i as i32));
+        (0..PASSES).take_while(|i| *i == 0 || each * 4.0 < 4.0f32.powi(PASSES as i32 - *i as i32));
     for pass in passes.collect::<Vec<_>>() {
         let step = 1i64 << pass;
         light = smoothed(sights, &light, (width, height), whole, step);
