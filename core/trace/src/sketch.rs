@@ -17,7 +17,7 @@ use rayon::prelude::*;
 const DARKEST: f32 = 0.05;
 /// Smoother metal and glass mirror what is there: their light is not their neighbours'.
 const MIRROR_ROUGHNESS: f32 = 0.3;
-/// Weights of the filter by the distance in steps: a cubic spline.
+/// Weights of the filter by the distance in steps: the cubic spline of the paper, from memory.
 const KERNEL: [f32; 3] = [3.0 / 8.0, 1.0 / 4.0, 1.0 / 16.0];
 /// Most passes of the filter; each reaches twice as far as the one before.
 const PASSES: u32 = 4;
@@ -102,7 +102,9 @@ impl Sight {
         let turned = self.normal.dot(other.normal).max(0.0);
         let turned = turned * turned;
         let turned = turned * turned;
-        let off = self.normal.dot(other.position - self.position) / (self.width * steps);
+        // Parallel rays have no width of their own.
+        let near = (self.width * steps).max(f32::MIN_POSITIVE);
+        let off = self.normal.dot(other.position - self.position) / near;
         turned * turned / (1.0 + off * off)
     }
 }
