@@ -5,16 +5,10 @@ mod support;
 use dome_files::exr_picture::ExrStrips;
 use serde_json::{Value, json};
 use std::path::Path;
-use support::{Server, exiftool, pixels, run_ok, scene_in, text, with_room};
+use support::{Server, exiftool, pixels, run_ok, samples, scene_in, text, with_room};
 
 const LEFT: [&str; 3] = ["R", "G", "B"];
 const RIGHT: [&str; 3] = ["right.R", "right.G", "right.B"];
-
-/// All samples of three channels.
-fn samples(path: &Path, channels: [&str; 3]) -> Vec<f32> {
-    let strips = ExrStrips::open_channels(path, channels).unwrap();
-    strips.flat_map(|s| s.unwrap().samples).collect()
-}
 
 fn rig(server: &Server, project: i64, rig: Value) -> Value {
     let told = server

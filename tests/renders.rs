@@ -5,7 +5,7 @@ mod support;
 use dome_files::exr_picture::ExrStrips;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
-use support::{outside, run, run_ok, scene_in, text};
+use support::{outside, run, run_ok, samples, scene_in, text};
 
 /// A sample scene that nobody here made.
 fn sample(name: &str) -> PathBuf {
@@ -21,14 +21,6 @@ fn render(scene: &Path, out: &Path, extra: &[&str]) -> String {
     let said = String::from_utf8_lossy(&done.stderr).into_owned();
     assert!(done.status.success(), "{args:?}: {said}");
     said
-}
-
-/// All samples of an EXR's three channels.
-fn samples(path: &Path, channels: [&str; 3]) -> Vec<f32> {
-    ExrStrips::open_channels(path, channels)
-        .unwrap()
-        .flat_map(|s| s.unwrap().samples)
-        .collect()
 }
 
 const RGB: [&str; 3] = ["R", "G", "B"];
@@ -114,7 +106,7 @@ fn parts_of_a_render_join_to_the_bytes_of_the_whole() {
     ]);
     let sentence = String::from_utf8(missing.stderr).unwrap();
     assert!(sentence.contains("Rows 31 to 47 are missing"), "{sentence}");
-    for wrong in [&["--rows", "40-48"][..], &["--rows", "0-3", "--denoise"]] {
+    for wrong in [&["--rows", "40-48"][..], &["--rows", "0-3", "--separate"]] {
         let out = at("wrong.exr");
         let args = [
             &["render", text(&scene), "-o", text(&out), "--width", "96"],

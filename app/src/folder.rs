@@ -232,6 +232,11 @@ impl RenderFolder {
         &self.0
     }
 
+    /// The noise to which it is rendered before it is denoised, percent; a number in text.
+    pub fn raw_noise(&self) -> PathBuf {
+        self.0.join("raw-noise.txt")
+    }
+
     /// What determines the picture, line by line.
     pub fn description(&self) -> PathBuf {
         self.0.join("picture.txt")

@@ -371,6 +371,12 @@ pub fn scene_in(folder: &Path) -> std::path::PathBuf {
     path
 }
 
+/// All samples of an OpenEXR's three channels.
+pub fn samples(path: &Path, channels: [&str; 3]) -> Vec<f32> {
+    let strips = dome_files::exr_picture::ExrStrips::open_channels(path, channels).unwrap();
+    strips.flat_map(|s| s.unwrap().samples).collect()
+}
+
 /// A folder with the small room, to render in by command.
 pub struct Bench {
     folder: tempfile::TempDir,
@@ -396,6 +402,17 @@ impl Bench {
         args.extend(options.split_whitespace());
         run_ok(&args);
         out
+    }
+
+    /// What a render says on stderr.
+    pub fn said(&self, name: &str, options: &str) -> String {
+        let out = self.at(name);
+        let mut args = vec!["render", text(&self.scene), "-o", text(&out)];
+        args.extend(options.split_whitespace());
+        let done = run(&args);
+        let said = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert!(done.status.success(), "{args:?}: {said}");
+        said
     }
 
     /// Why a render is refused.

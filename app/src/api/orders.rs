@@ -8,6 +8,7 @@ use super::{Answer, Failure, Shared, blocking};
 use crate::folder::RenderFolder;
 use crate::model::jobs::{JobKind, NewJob};
 use crate::model::rigs::{Rig, RigKind};
+use crate::work::denoise;
 use crate::work::estimate::estimated;
 use crate::work::finished::eyes_there;
 use crate::work::recipe::picture_size;
@@ -15,8 +16,8 @@ use crate::work::rendering;
 use crate::work::screen::DISPLAY_WIDTH;
 use crate::work::{App, Result, WorkError};
 use dome_imaging::scale::Shrink;
-use dome_optics::{Shape, resolution};
-use dome_trace::PassSet;
+use dome_optics::resolution;
+use dome_trace::{Pass, PassSet};
 use rocket::http::{ContentType, Status};
 use rocket::serde::json::Json;
 use rocket::{Responder, Route, delete, get, post, routes};
@@ -112,7 +113,10 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, E
     // An order shows one.
     settings.other_setups.clear();
     let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
-    let passes = PassSet::new(request.passes.iter().flatten().copied());
+    let denoised = request.denoise.unwrap_or(false);
+    // What denoising took is always told, and nothing was taken without.
+    let asked = (request.passes.iter().flatten().copied()).filter(|p| *p != Pass::TakenOut);
+    let passes = PassSet::new(asked.chain(denoised.then_some(Pass::TakenOut)));
     let mut lens = request.lens;
     let rig = (request.mono != Some(true) && viewpoint.rig.kind != RigKind::Off)
         .then(|| viewpoint.rig.clone());
@@ -142,15 +146,11 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, E
             ));
         }
     }
-    let denoise = request.denoise.unwrap_or(false);
     let eyes = if rig.is_some() { 2 } else { 1 };
-    let estimate = estimated(app, &size, &passes, denoise, eyes, Some(project))?;
+    let estimate = estimated(app, &size, &passes, denoised, eyes, Some(project))?;
     let refuse = |sentence: String| Err(WorkError::Request(sentence));
-    if request.denoise == Some(true) && size.shape != Shape::Equirect {
-        return refuse(
-            "Only full spheres can be denoised; order a full sphere, or switch denoising off."
-                .into(),
-        );
+    if denoised && let Some(why) = denoise::refused(&size.shape) {
+        return refuse(why);
     }
     if !(1..=MAX_SAMPLES).contains(&request.samples) {
         return refuse(format!(
@@ -210,7 +210,7 @@ fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, E
         passes: passes.iter().collect(),
         clay: request.clay.unwrap_or(false),
         lens,
-        denoise,
+        denoise: denoised,
         clamp: request.clamp,
         occlusion_m: request.occlusion_m,
     };

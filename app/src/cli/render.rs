@@ -3,7 +3,8 @@
 pub(super) mod options;
 
 use super::Outcome;
-use crate::work::denoise::{Way, denoised, written};
+use crate::work::aim;
+use crate::work::denoise::{self, Remaining, Way, denoised, still_noisy, written};
 use crate::work::eyes::{self, Eyes};
 use crate::work::meanwhile::meanwhile;
 use crate::work::packing::{self, Laying};
@@ -78,10 +79,13 @@ impl RenderArgs {
         if format == PictureFormat::Jpeg && wide > 65_535 {
             return refuse("JPEG ends at 65535 px a side; take .exr or .png.");
         }
-        if self.options.denoise && shape != Shape::Equirect {
-            return refuse(
-                "Denoising needs the full sphere; render equirect with --denoise and convert it.",
-            );
+        if self.options.denoise
+            && let Some(why) = denoise::refused(&size.shape)
+        {
+            return Err(why.into());
+        }
+        if self.options.passes.has(Pass::TakenOut) && !self.options.denoise {
+            return refuse("The pass taken-out is what denoising took; give --denoise too.");
         }
         if matches!(shape, Shape::CubeFaces(_))
             && (self.options.rows.is_some() || self.options.passes.iter().next().is_some())
@@ -104,9 +108,14 @@ impl RenderArgs {
                 )
                 .into());
             }
-            if self.options.denoise || self.options.separate {
+            if self.options.separate {
                 return refuse(
-                    "--rows goes with neither --denoise nor --separate: both need the whole picture; join the parts first.",
+                    "--rows does not go with --separate, which needs the whole picture; join the parts first.",
+                );
+            }
+            if self.options.denoise && self.options.pair.eye.is_none() && rig.is_some() {
+                return refuse(
+                    "--rows with --denoise makes parts of one eye; render each with --eye left and --eye right.",
                 );
             }
         }
@@ -242,12 +251,27 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         eye: side as u32,
         ..Mark::still(description.fingerprint())
     };
-    let wanted = &recipe.passes;
+    // Parts keep what denoising looks at: it needs the rows of other parts, and is done when they are joined.
+    let in_parts = args.options.rows.is_some() && args.options.denoise;
+    let wanted = &match in_parts {
+        true => recipe.strip_passes(),
+        false => recipe.passes.clone(),
+    };
     let both = eyes::of(&recipe);
+    let looking = Control::default();
     // Nothing stops a command from within.
-    let learned = eyes::learn(&recipe, &scene, &light, &both, &Control::default());
+    let learned = looked(&looking, || {
+        eyes::learn(&recipe, &scene, &light, &both, &looking)
+    });
     let learned = learned.unwrap_or_default();
-    let eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
+    let mut eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
+    let way = denoise::way();
+    let raw = looked(&looking, || aim::raw_noise(&recipe, &eyes, &way, &looking));
+    let raw = raw.unwrap_or_default();
+    if let Some(percent) = raw {
+        eprintln!("Rendering to a noise of {percent:.1} %; denoising takes the rest.");
+        eyes.aim_at(percent);
+    }
     let render = eyes.first();
     let mut spec = recipe.file(format, &scene);
     spec.check()?;
@@ -258,6 +282,13 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         .rows
         .map_or((0, size.height()), |(a, b)| (a, b + 1));
     spec.rows = args.options.rows.map(|_| from..to);
+    if in_parts {
+        let line = still_noisy(raw);
+        spec.comments = Some(match spec.comments.take() {
+            Some(told) => format!("{line}\n{told}"),
+            None => line,
+        });
+    }
 
     let progress = Progress::new(render, from, to);
     let places: Vec<_> = Render::part_places(from, to).collect();
@@ -274,7 +305,11 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         progress.end(top);
         Ok::<_, FileError>(strips)
     };
-    let made = render.passes.clone();
+    // What strips hold when they are saved: denoising gives what is wanted.
+    let made = match args.options.denoise && !in_parts {
+        true => wanted.clone(),
+        false => render.passes.clone(),
+    };
     // Passes of their own are taken out of a whole file, which need not stay.
     let own_files: Vec<Pass> = if format == PictureFormat::Exr && !args.options.separate {
         Vec::new()
@@ -364,14 +399,16 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
             join::with_layers(&whole, &spec.layers)?,
         )
     };
+    let mut left = Remaining::default();
     let note = progress.watch(|| {
-        if !args.options.denoise {
+        if !args.options.denoise || in_parts {
             save(&mut places.iter().copied().map(rendered))?;
             return Ok(None);
         }
         // The strips are kept until the noise is out of all of them: a library that fails must not cost the render.
         let beside = beside()?;
-        let layers = made.layers();
+        let rendered_passes = render.passes.clone();
+        let layers = rendered_passes.layers();
         let sides: &[Side] = match args.options.pair.eye {
             Some(_) => &[Side::Left],
             None => recipe.sides(),
@@ -387,19 +424,28 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
             }
         }
         let write = |way: &Way| {
+            let sum = Mutex::new(Remaining::default());
             let mut eyes: Vec<_> = (sides.iter())
                 .map(|side| {
                     let strips = places.iter().map(|(top, _)| {
                         strip_file::read(&path(*side, *top), &mark(*side), &layers)
                     });
-                    denoised(strips, &made, size.height(), way, || true)
+                    let what = denoise::Job {
+                        made: &rendered_passes,
+                        wanted,
+                        size,
+                    };
+                    denoised(strips, what, way, &sum, || true)
                 })
                 .collect();
             let mut together = std::iter::from_fn(|| {
                 let strips: Option<Vec<_>> = eyes.iter_mut().map(Iterator::next).collect();
                 Some(strips?.into_iter().collect::<Result<Vec<_>, _>>())
             });
-            save(&mut together)
+            save(&mut together)?;
+            drop(eyes);
+            left = sum.into_inner().unwrap_or_else(PoisonError::into_inner);
+            Ok(())
         };
         Ok::<_, FileError>(written(true, write)?.1)
     })?;
@@ -413,8 +459,11 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
         };
         let pixels = u64::from(size.width()) * u64::from(to - from) * eyes;
         let mean = progress.noise().samples as f64 / pixels as f64;
+        let left = (left.percent()).map_or_else(String::new, |left| {
+            format!(", {left:.1} % left after denoising")
+        });
         eprintln!(
-            "Noise {percent:.1} % of the displayed value, {mean:.0} samples a pixel on average."
+            "Noise {percent:.1} % of the displayed value{left}, {mean:.0} samples a pixel on average."
         );
     }
     for pass in &own_files {
@@ -514,6 +563,27 @@ impl Progress {
             );
         }
     }
+}
+
+/// Does a look before the render and tells meanwhile how far it is, if it takes long enough to be told.
+fn looked<T>(control: &Control, look: impl FnOnce() -> T) -> T {
+    let terminal = std::io::stderr().is_terminal();
+    let pause = Duration::from_millis(if terminal { 250 } else { 2000 });
+    let tell = || {
+        if let Some(share) = control.look_share() {
+            let percent = 100.0 * share;
+            progress_line(
+                &format!("Looking at where the light comes from, {percent:.0} % "),
+                terminal,
+            );
+        }
+    };
+    let found = meanwhile(pause, tell, look);
+    if terminal {
+        progress_line("", true);
+        eprint!("\r");
+    }
+    found
 }
 
 fn progress_line(text: &str, same_line: bool) {

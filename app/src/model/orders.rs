@@ -25,6 +25,8 @@ pub(crate) enum PassShape {
     Roughness,
     ObjectMask,
     Noise,
+    Halves,
+    TakenOut,
 }
 
 /// What to render.

@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 10] = [
+const STEPS: [&str; 11] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -189,6 +189,8 @@ const STEPS: [&str; 10] = [
     // Pairs: the fingerprint of each eye's own picture, so that an eye that is there is not made again.
     "ALTER TABLE render_order ADD COLUMN left_eye TEXT;
     ALTER TABLE render_order ADD COLUMN right_eye TEXT;",
+    // What denoising left of the noise.
+    "ALTER TABLE render_order ADD COLUMN noise_left_percent REAL;",
 ];
 
 /// The version this program writes.

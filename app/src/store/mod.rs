@@ -11,7 +11,7 @@ mod pictures;
 mod projects;
 mod viewpoints;
 
-pub use orders::OrderRow;
+pub use orders::{NoiseTold, OrderRow};
 pub use projects::ProjectRow;
 
 use rusqlite::{Connection, OpenFlags};

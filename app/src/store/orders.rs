@@ -8,6 +8,17 @@ use crate::model::kept;
 use crate::model::orders::OrderSpec;
 use rusqlite::{Row, params};
 
+/// How noisy a finished picture is.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct NoiseTold {
+    /// As it was rendered, percent of the displayed value.
+    pub percent: Option<f64>,
+    /// After denoising.
+    pub left_percent: Option<f64>,
+    /// Mean number of samples of its pixels.
+    pub samples: f64,
+}
+
 /// An order as it is kept; strips and masters are told by the files themselves.
 #[derive(Clone, Debug)]
 pub struct OrderRow {
@@ -25,8 +36,10 @@ pub struct OrderRow {
     pub spent_s: f64,
     /// Why it failed.
     pub problem: Option<String>,
-    /// Noise of the finished picture, percent of the displayed value.
+    /// Noise of the finished picture as it was rendered, percent of the displayed value.
     pub noise_percent: Option<f64>,
+    /// What denoising left of it.
+    pub noise_left_percent: Option<f64>,
     /// Mean number of samples of its pixels.
     pub mean_samples: Option<f64>,
     /// Fingerprint of its picture, once it was begun; `order-N` of what was made before fingerprints were kept.
@@ -43,7 +56,7 @@ impl OrderRow {
 /// Orders with their jobs.
 const ORDERS: &str =
     "SELECT o.id, o.project, j.id, j.state, j.spent_s, j.problem, o.noise_percent, o.mean_samples,
-    o.picture, o.spec FROM render_order o JOIN job j ON j.kind = 'order' AND j.makes = o.id";
+    o.picture, o.spec, o.noise_left_percent FROM render_order o JOIN job j ON j.kind = 'order' AND j.makes = o.id";
 
 /// An order, and the sentence that says why its record cannot be read, if so.
 fn order(r: &Row) -> rusqlite::Result<(OrderRow, Option<String>)> {
@@ -64,6 +77,7 @@ fn order(r: &Row) -> rusqlite::Result<(OrderRow, Option<String>)> {
         spent_s: r.get(4)?,
         problem: r.get(5)?,
         noise_percent: r.get(6)?,
+        noise_left_percent: r.get(10)?,
         mean_samples: r.get(7)?,
         picture: r.get(8)?,
     };
@@ -147,21 +161,28 @@ impl Store {
     }
 
     /// Tells how noisy the finished picture is.
-    pub fn set_noise(&self, id: i64, percent: Option<f64>, samples: f64) -> Result<()> {
+    pub fn set_noise(&self, id: i64, told: &NoiseTold) -> Result<()> {
         let rows = self.lock().execute(
-            "UPDATE render_order SET noise_percent = ?2, mean_samples = ?3 WHERE id = ?1",
-            params![id, percent, samples],
+            "UPDATE render_order SET noise_percent = ?2, noise_left_percent = ?3, mean_samples = ?4
+                WHERE id = ?1",
+            params![id, told.percent, told.left_percent, told.samples],
         )?;
         changed(rows, "order", id)
     }
 
     /// Noise and mean samples of a finished picture, whichever order made it.
-    pub fn noise_of(&self, picture: &str) -> Result<Option<(Option<f64>, f64)>> {
+    pub fn noise_of(&self, picture: &str) -> Result<Option<NoiseTold>> {
         let row = self.lock().query_row(
-            "SELECT noise_percent, mean_samples FROM render_order
+            "SELECT noise_percent, noise_left_percent, mean_samples FROM render_order
                 WHERE picture = ?1 AND mean_samples IS NOT NULL LIMIT 1",
             [picture],
-            |r| Ok((r.get(0)?, r.get(1)?)),
+            |r| {
+                Ok(NoiseTold {
+                    percent: r.get(0)?,
+                    left_percent: r.get(1)?,
+                    samples: r.get(2)?,
+                })
+            },
         );
         match row {
             Err(rusqlite::Error::QueryReturnedNoRows) => Ok(None),

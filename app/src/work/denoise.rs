@@ -1,13 +1,18 @@
 //! Taking the noise out of strips on their way to a file.
 
+use super::recipe::only;
 use dome_files::FileError;
-use dome_imaging::denoise::library::DenoiseLibrary;
-use dome_imaging::denoise::{Guides, library, plain};
+use dome_imaging::denoise::library::{DenoiseLibrary, LibraryFilter};
+use dome_imaging::denoise::plain::PlainFilter;
+pub use dome_imaging::denoise::told::Remaining;
+use dome_imaging::denoise::{Filtered, Guides, denoise};
 use dome_imaging::{LayeredStrip, Picture};
+use dome_optics::neighbourhood::Edges;
+use dome_optics::{PictureSize, Projection};
 use dome_trace::preview::Preview;
 use dome_trace::{Pass, PassSet};
 use std::path::PathBuf;
-use std::sync::{Arc, LazyLock};
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
 type Strips<'a> = Box<dyn Iterator<Item = Result<LayeredStrip, FileError>> + 'a>;
 
@@ -45,31 +50,86 @@ pub fn written<T>(
     Ok((write(&Way::BuiltIn)?, None))
 }
 
-/// The strips, with their noise taken out in some way. `made` are the passes that the strips hold;
-/// without albedo and normal among them nothing can be taken out. Where `go_on` says no, the library stops.
+/// What the comments of a part begin a line with whose noise goes when it is joined with the others.
+const STILL_NOISY: &str = "Its noise is still in it: owl-dome join takes it out.";
+
+/// The line that a part's comments get whose noise goes later; parts of one picture have the same. `raw_percent` is what it was
+/// rendered to, where a noise was asked for.
+pub fn still_noisy(raw_percent: Option<f32>) -> String {
+    let raw = raw_percent.map_or_else(String::new, |raw| format!(" Rendered to {raw} %."));
+    format!("{STILL_NOISY}{raw}")
+}
+
+/// Comments that begin with that line, cut: the line, and what they say without it.
+pub fn noisy_line(comments: &str) -> Option<(&str, &str)> {
+    let (line, rest) = comments.split_once('\n').unwrap_or((comments, ""));
+    line.starts_with(STILL_NOISY).then_some((line, rest))
+}
+
+/// What is denoised, and what of it is wanted.
+pub struct Job<'a> {
+    /// The passes that the strips hold.
+    pub made: &'a PassSet,
+    /// Those that are wanted of them, and what denoising tells itself.
+    pub wanted: &'a PassSet,
+    /// Shape and size of the picture.
+    pub size: PictureSize,
+}
+
+/// Why pictures of a shape cannot be denoised, in a sentence; nothing where they can.
+pub fn refused(shape: &dome_optics::Shape) -> Option<String> {
+    Edges::of(shape).is_none().then(|| {
+        format!(
+            "The edges of {shape} meet inside the picture, and denoising would show them; render the full sphere, denoised, and convert it."
+        )
+    })
+}
+
+/// The strips with their noise taken out in some way, and the passes that are wanted; what is left of the noise is added to
+/// `left`. Where `go_on` says no, the library stops.
 pub fn denoised<'a>(
     strips: impl Iterator<Item = Result<LayeredStrip, FileError>> + 'a,
-    made: &PassSet,
-    height: u32,
+    job: Job<'_>,
     way: &Way,
+    left: &'a Mutex<Remaining>,
     go_on: impl Fn() -> bool + Sync + 'a,
 ) -> Strips<'a> {
+    let (made, wanted, size) = (job.made.clone(), job.wanted.clone(), job.size);
     let place = |pass: Pass| made.iter().position(|p| p == pass);
-    let (Some(albedo), Some(normal)) = (place(Pass::Albedo), place(Pass::Normal)) else {
-        return Box::new(strips);
+    let guides = (place(Pass::Albedo).zip(place(Pass::Normal))).map(|(albedo, normal)| Guides {
+        albedo,
+        normal,
+        halves: place(Pass::Halves),
+    });
+    let how = match way {
+        Way::None => None,
+        _ => guides.zip(Edges::of(&size.shape)),
     };
-    let guides = Guides { albedo, normal };
-    match way {
-        Way::None => Box::new(strips),
-        Way::Library(found) => Box::new(library::denoise(
-            Arc::clone(found),
-            strips,
-            height,
-            guides,
-            go_on,
-        )),
-        Way::BuiltIn => Box::new(plain::denoise(strips, height, guides)),
-    }
+    let Some((guides, edges)) = how else {
+        return Box::new(strips.map(move |s| Ok(only(s?, &made, &wanted))));
+    };
+    let height = size.height();
+    let finish = move |filtered: Result<Filtered, FileError>| {
+        let filtered = filtered?;
+        let weight =
+            |column, row| (size.shape).solid_angle(column, row, size.width(), size.height());
+        let told =
+            (guides.halves).and_then(|i| filtered.remaining(&filtered.strip.layers[i], weight));
+        if let Some(told) = told {
+            (left.lock().unwrap_or_else(PoisonError::into_inner)).add(told);
+        }
+        let mut taken = wanted.has(Pass::TakenOut).then(|| filtered.taken());
+        // The last of all passes.
+        let mut strip = only(filtered.strip, &made, &wanted);
+        strip.layers.extend(taken.take());
+        Ok(strip)
+    };
+    let Way::Library(found) = way else {
+        return Box::new(denoise(PlainFilter, strips, height, edges, guides).map(finish));
+    };
+    let library = Arc::clone(found);
+    let filter = LibraryFilter { library, go_on };
+    Box::new(denoise(filter, strips, height, edges, guides).map(finish))
 }
 
 /// The one place where the denoising library is looked for: what `OWL_DOME_DENOISER` names, its file or its folder, else
@@ -87,6 +147,11 @@ fn the_library() -> Option<Arc<DenoiseLibrary>> {
     static FOUND: LazyLock<Option<Arc<DenoiseLibrary>>> =
         LazyLock::new(|| DenoiseLibrary::find(&place()?).map(Arc::new));
     FOUND.clone()
+}
+
+/// By what noise is taken out here.
+pub fn way() -> Way {
+    the_library().map_or(Way::BuiltIn, Way::Library)
 }
 
 /// How noise is taken out here, in one sentence.
@@ -111,12 +176,16 @@ pub fn calmed(preview: &Preview) -> Option<Picture> {
     let guides = Guides {
         albedo: 0,
         normal: 1,
+        halves: None,
     };
     let (width, height) = preview.size();
     let strips = std::iter::once(Ok::<_, FileError>(preview.layered()));
-    let strip = library::denoise(the_library()?, strips, height, guides, || true)
-        .next()?
-        .ok()?;
+    let filter = LibraryFilter {
+        library: the_library()?,
+        go_on: || true,
+    };
+    let mut filtered = denoise(filter, strips, height, Edges::Sphere, guides);
+    let strip = filtered.next()?.ok()?.strip;
     Some(Picture {
         width,
         height,

@@ -30,8 +30,11 @@ fn memory_bytes(size: &PictureSize, passes: &PassSet, denoise: bool) -> u64 {
     let channels: u64 = made.layers().iter().map(|l| l.channels.len() as u64).sum();
     // A strip with its sums and layers, some blocks being compressed, and the table of lines.
     let strip = width * u64::from(STRIP_ROWS) * (128 + 8 * channels) + 16 * height;
-    // A band with its margins: the strips, and colour, albedo, normal and the result once more, as single floats.
-    let band = u64::from(library::MOST_ROWS).min(height) * width * 4 * (3 + channels + 4 * 3);
+    // A band with its margins, as single floats: the strips, and once more colour, albedo, normal and halves, half of the samples
+    // and the result; then the filtered strips of the band, as they were and the two halves'.
+    let (inner, all) = library::most_rows(size.width());
+    let rows = |n: u32| u64::from(n).min(height) * width * 4;
+    let band = rows(all) * (3 + channels + 6 * 3) + rows(inner) * (3 + channels + 3 * 3);
     // The picture for the screen twice: as light and as it is encoded.
     let screen = u64::from(DISPLAY_WIDTH).min(width).pow(2) / 2 * 3 * 4 * 2;
     strip + if denoise { band } else { 0 } + screen + (24 << 20)
@@ -72,23 +75,24 @@ mod tests {
         let none = PassSet::new([]);
         let plain = memory_bytes(&size(16384), &none, false);
         let denoised = memory_bytes(&size(16384), &none, true);
-        // A band of 720 rows of 16384 px: six kept and filtered images of three floats, 12 B each, and the guides.
-        let band = 720 * 16384 * 4 * (3 + 6 + 12);
-        assert_eq!(denoised - plain, band + 16384 * 16 * 8 * 6);
+        // A band of 464 rows of 16384 px with picture, guides and halves, six more images of three floats, and its 256 inner rows
+        // with three more.
+        let band = 16384 * 4 * (464 * (3 + 9 + 18) + 256 * (3 + 9 + 9));
+        assert_eq!(denoised - plain, band + 16384 * 16 * 8 * 9);
         let working = |denoise| working_bytes(&size(4096), &none, denoise);
-        // Two guides of three values each, of two bytes at least and four at most, and no second time in the master.
-        let values = 4096 * 2048 * 6;
+        // Three guides of three values each, of two bytes at least and four at most, and no second time in the master.
+        let values = 4096 * 2048 * 9;
         let guides = working(true) - working(false);
         assert!((2 * values..=4 * values).contains(&guides), "{guides}");
         assert_eq!(
             working_bytes(
                 &size(4096),
-                &PassSet::new([Pass::Albedo, Pass::Normal]),
+                &PassSet::new([Pass::Albedo, Pass::Normal, Pass::Halves]),
                 true
             ),
             working_bytes(
                 &size(4096),
-                &PassSet::new([Pass::Albedo, Pass::Normal]),
+                &PassSet::new([Pass::Albedo, Pass::Normal, Pass::Halves]),
                 false
             )
         );

@@ -57,6 +57,23 @@ impl<'a> Eyes<'a> {
         &self.renders[0]
     }
 
+    /// The render whose picture others are judged by: of a pair that of the eye that one alone would be.
+    pub fn deciding(&self) -> &Render<'a> {
+        match self.alone {
+            Some(Side::Right) => self.renders.last().unwrap_or(&self.renders[0]),
+            _ => &self.renders[0],
+        }
+    }
+
+    /// Renders to another noise than was asked for, percent: denoising takes the rest.
+    pub fn aim_at(&mut self, percent: f32) {
+        for render in &mut self.renders {
+            if let Quality::Noise { most, .. } = render.quality {
+                render.quality = Quality::Noise { percent, most };
+            }
+        }
+    }
+
     /// The rows of each eye, left first. How many samples a block takes is decided for both together; where one eye's picture
     /// is that of one eye alone it decides, and the other takes at least as many.
     pub fn strips(

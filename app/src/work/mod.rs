@@ -1,5 +1,6 @@
 //! What the server does beside answering: scenes in memory, live pictures, jobs.
 
+pub mod aim;
 pub mod asked;
 pub mod bring;
 pub mod cameras;

@@ -138,6 +138,10 @@ fn on_screen(pass: Pass, picture: &Picture) -> Vec<u8> {
         }
         // White at 20 percent.
         Pass::Noise => picture.samples.iter().map(|v| byte(v / 20.0)).collect(),
+        // Middle grey is nothing, by the square root so that little is seen as well.
+        Pass::TakenOut | Pass::Halves => (picture.samples.iter())
+            .map(|v| byte(0.5 + 0.5 * v.signum() * v.abs().sqrt()))
+            .collect(),
         _ => SCREEN_TONE.to_srgb8(&picture.samples),
     }
 }

@@ -61,10 +61,11 @@ pub struct Recipe {
 /// What tells the seed of a pair's second eye from that of the first.
 const OTHER_EYE: u32 = 0x5eed_0e1e;
 
-/// The passes that strips hold: those that are wanted, and what guides denoising.
+/// The passes that strips hold: those that are wanted but for what denoising itself tells, and what guides denoising.
 pub fn strip_passes(wanted: &PassSet, denoise: bool) -> PassSet {
-    let guides = [Pass::Albedo, Pass::Normal].into_iter();
-    PassSet::new(wanted.iter().chain(guides.filter(|_| denoise)))
+    let guides = [Pass::Albedo, Pass::Normal, Pass::Halves].into_iter();
+    let rendered = wanted.iter().filter(|p| *p != Pass::TakenOut);
+    PassSet::new(rendered.chain(guides.filter(|_| denoise)))
 }
 
 impl Recipe {
@@ -96,7 +97,11 @@ impl Recipe {
             } else {
                 0.0
             },
-            passes: PassSet::new(spec.passes.iter().copied()),
+            passes: {
+                // Without denoising nothing is taken.
+                let made = |p: &Pass| spec.denoise || *p != Pass::TakenOut;
+                PassSet::new(spec.passes.iter().copied().filter(made))
+            },
             clay: spec.clay,
             denoise: spec.denoise,
             clamp: spec.clamp,
@@ -247,7 +252,8 @@ impl Recipe {
             match self.quality {
                 Quality::Samples(n) => format!("{n} samples"),
                 Quality::Noise { percent, most } => {
-                    format!("noise to {percent} %, at most {most} samples")
+                    let after = if self.denoise { " after denoising" } else { "" };
+                    format!("noise to {percent} %{after}, at most {most} samples")
                 }
             },
         );

@@ -1,18 +1,19 @@
 //! Rendering an order: strips that survive anything, then the master, then what the screen shows of it.
 
+use super::aim;
 use super::convert;
-use super::denoise::{Way, denoised, written};
+use super::denoise::{self, Remaining, Way, denoised, written};
 use super::eyes::{self, Eyes};
 use super::finished::{Finished, Job, read_strip, take_over, taken};
 use super::packing;
-use super::recipe::{Recipe, only};
+use super::recipe::Recipe;
 use super::running::{Ended, RenderMeter, Running};
 use super::screen::{CARD_WIDTH, DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
 use super::told::Event;
 use super::{App, Result, WorkError};
 use crate::folder::{RenderFolder, remove};
 use crate::model::orders::OrderSpec;
-use crate::store::OrderRow;
+use crate::store::{NoiseTold, OrderRow};
 use dome_files::exr_picture::ExrStrips;
 use dome_files::picture_file::{self, PictureSpec};
 use dome_files::{Description, FileError, Mark, PictureFormat, strip_file, views};
@@ -23,7 +24,7 @@ use dome_optics::Shape;
 use dome_optics::rig::Side;
 use dome_trace::{Control, Forecast, Render, Stopped};
 use std::collections::BTreeSet;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 
 /// The strips that are on disk, of every eye that is rendered.
@@ -82,10 +83,8 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     }
     if job.files.master().exists() {
         // Another order made this very picture.
-        if let Some((percent, samples)) =
-            (app.store).noise_of(&description.fingerprint().to_string())?
-        {
-            running.patiently(|| app.store.set_noise(row.id, percent, samples))?;
+        if let Some(told) = (app.store).noise_of(&description.fingerprint().to_string())? {
+            running.patiently(|| app.store.set_noise(row.id, &told))?;
         }
         if !job.files.display().exists() {
             make_pictures(app, row.project, &job, &running.control)?;
@@ -97,7 +96,13 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let Ok(learned) = eyes::learn(&recipe, &scene, &light, &both, &running.control) else {
         return Ok(Ended::Stopped);
     };
-    let eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
+    let mut eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
+    let Some(raw) = aim(&job, &eyes, &running.control)? else {
+        return Ok(Ended::Stopped);
+    };
+    if let Some(percent) = raw {
+        eyes.aim_at(percent);
+    }
     let layers = recipe.strip_passes().layers();
     let places: Vec<_> = Render::strip_places(recipe.size.height()).collect();
     let mut done = Finished::new(&job, &layers)?;
@@ -160,10 +165,15 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
         }
     }
     // A stop leaves the strips; only the writing is given up.
-    let note = write_master(&job, &description, &places, &running.control)?;
+    let (note, left) = write_master(&job, &description, &places, &running.control)?;
     done.keep_counts(&places)?;
     let (percent, samples) = running.noise();
-    running.patiently(|| app.store.set_noise(row.id, percent, samples.unwrap_or(0.0)))?;
+    let told = NoiseTold {
+        percent,
+        left_percent: left.percent(),
+        samples: samples.unwrap_or(0.0),
+    };
+    running.patiently(|| app.store.set_noise(row.id, &told))?;
     make_pictures(app, row.project, &job, &running.control)?;
     remove(&job.files.strips());
     let notes: Vec<String> = begun_anew
@@ -172,6 +182,23 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
         .chain(note.map(String::from))
         .collect();
     Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
+}
+
+/// The noise to which a picture is rendered that is then denoised. It is looked for once: strips that are finished and those still to
+/// come must go together. Nothing if it was stopped.
+fn aim(job: &Job, eyes: &Eyes, control: &Control) -> Result<Option<Option<f32>>> {
+    let kept = job.files.raw_noise();
+    let read = std::fs::read_to_string(&kept).ok();
+    if let Some(percent) = read.and_then(|text| text.trim().parse::<f32>().ok()) {
+        return Ok(Some(Some(percent)));
+    }
+    let Ok(raw) = aim::raw_noise(job.recipe, eyes, &denoise::way(), control) else {
+        return Ok(None);
+    };
+    if let Some(percent) = raw {
+        dome_files::atomic::write_bytes(&kept, percent.to_string().as_bytes())?;
+    }
+    Ok(Some(raw))
 }
 
 /// Makes the picture's place and remembers that the order makes this picture. If it made another one before, what was
@@ -211,19 +238,20 @@ fn begin(
     )))
 }
 
+/// Writes the master of finished strips; tells what is to be said of it, and the noise that denoising left.
 fn write_master(
     job: &Job,
     description: &Description,
     places: &[(u32, u32)],
     control: &Control,
-) -> Result<Option<&'static str>> {
+) -> Result<(Option<&'static str>, Remaining)> {
     let (made, wanted) = (job.recipe.strip_passes(), &job.recipe.passes);
     let layers = made.layers();
     let picture = PictureSpec {
         description: Some(description.clone()),
         ..job.recipe.file(PictureFormat::Exr, job.scene)
     };
-    let height = job.recipe.size.height();
+    let left = Mutex::new(Remaining::default());
     let own = wanted.layers();
     let eye = |side: Side, way: &Way| -> dome_files::error::Result<Strips<'_, FileError>> {
         if let Some((path, view)) = taken(&job.files, side) {
@@ -248,21 +276,29 @@ fn write_master(
                 other => other,
             })
         });
-        let strips = denoised(strips, &made, height, way, || !control.is_stopped());
-        let (made, wanted) = (made.clone(), wanted.clone());
-        Ok(Box::new(strips.map(move |s| Ok(only(s?, &made, &wanted)))))
+        let what = denoise::Job {
+            made: &made,
+            wanted,
+            size: job.recipe.size,
+        };
+        Ok(denoised(strips, what, way, &left, || !control.is_stopped()))
     };
     let write = |way: &Way| {
-        let left = eye(Side::Left, way)?;
+        *left.lock().unwrap_or_else(PoisonError::into_inner) = Remaining::default();
+        let one = eye(Side::Left, way)?;
         if job.recipe.rig.is_none() {
-            return picture_file::write(&job.files.master(), &picture, left);
+            return picture_file::write(&job.files.master(), &picture, one);
         }
-        let both = left
+        let both = one
             .zip(eye(Side::Right, way)?)
             .map(|(left, right)| Ok(views::both(left?, right?)));
         picture_file::write(&job.files.master(), &picture, both)
     };
-    Ok(written(job.recipe.denoise, write)?.1)
+    let note = written(job.recipe.denoise, write)?.1;
+    Ok((
+        note,
+        left.into_inner().unwrap_or_else(PoisonError::into_inner),
+    ))
 }
 
 /// The picture for the screen and, for the project's newest master, the card. A master in another shape is

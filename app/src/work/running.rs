@@ -123,7 +123,13 @@ impl Running {
 
     /// What is said of it instead of what the database says.
     pub(super) fn note(&self) -> Option<String> {
-        open(&self.note).clone()
+        let looking = || {
+            let percent = 100.0 * self.control.look_share()?;
+            Some(format!(
+                "Looking at where the light comes from: {percent:.0} %."
+            ))
+        };
+        open(&self.note).clone().or_else(looking)
     }
 
     pub(super) fn set_note(&self, note: &str) {

@@ -102,6 +102,7 @@ impl App {
             strips,
             remaining_s,
             noise_percent,
+            noise_left_percent: row.noise_left_percent.filter(|_| done),
             mean_samples,
             spent_s: row.spent_s + running.map_or(0.0, |r| r.spent_s()),
             master_bytes: master.filter(|_| done),

@@ -86,25 +86,26 @@ pub fn join(parts: &[PathBuf], to: &Path) -> Result<()> {
             whole.full.1 - 1
         )));
     }
-    let layers = layers_of(&whole);
     let spec = ExrSpec {
-        layers: layers.clone(),
-        ..ExrSpec::whole(
-            whole.full.0,
-            whole.full.1,
-            ExrMeta {
-                shape: whole.shape(),
-                pose_heading_deg: whole.pose_heading_deg,
-                comments: whole.comments.clone(),
-                white_cd_m2: whole.white_cd_m2,
-                description: whole.description.clone(),
-                both_eyes: whole.has_both_eyes(),
-                ..ExrMeta::default()
-            },
-        )
+        layers: layers_of(&whole),
+        ..told_by(&whole)
     };
     let strips = opened.into_iter().flat_map(|(part, _)| Layered { part });
     write_file(to, &spec, strips)
+}
+
+/// A whole picture without layers that says what the header of a part or of another picture says.
+pub fn told_by(header: &ExrHeader) -> ExrSpec {
+    let meta = ExrMeta {
+        shape: header.shape(),
+        pose_heading_deg: header.pose_heading_deg,
+        comments: header.comments.clone(),
+        white_cd_m2: header.white_cd_m2,
+        description: header.description.clone(),
+        both_eyes: header.has_both_eyes(),
+        ..ExrMeta::default()
+    };
+    ExrSpec::whole(header.full.0, header.full.1, meta)
 }
 
 /// The strips of a picture on disk with some of its layers.

@@ -33,6 +33,9 @@ impl LayerSpec {
     }
 }
 
+/// Displayed values below this are as dark as the eye tells them apart: noise is not told relative to less.
+pub const DARKEST: f32 = 0.05;
+
 /// How noisy some rows are: sums that can be added up over strips in any grouping.
 #[derive(Clone, Copy, Debug, PartialEq, Default)]
 pub struct NoiseSum {
@@ -54,7 +57,7 @@ impl NoiseSum {
 
     /// The noise in percent, or `None` if it was not measured.
     pub fn percent(&self) -> Option<f64> {
-        (self.weight > 0.0).then(|| (self.squares / self.weight).sqrt())
+        (self.weight > 0.0).then(|| (self.squares / self.weight).max(0.0).sqrt())
     }
 }
 

@@ -1,7 +1,58 @@
 //! What lies beside what on a picture of the whole sphere: at the seam a row begins anew, and beyond a pole the other
 //! side of the sphere comes, half a turn away, in the opposite order of rows.
 
+use crate::Shape;
 use std::f64::consts::{PI, TAU};
+
+/// What lies beyond the edges of a picture, for whatever looks at a pixel's neighbours.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Edges {
+    /// The other end of the row, and the far side beyond the poles: the whole sphere.
+    Sphere,
+    /// The other end of the row; nothing above and below: what goes once round and ends short of the poles.
+    Turn,
+    /// Nothing that the picture knows of.
+    Ends,
+}
+
+impl Edges {
+    /// Those of pictures of a shape; none of shapes whose edges meet elsewhere in the same picture, such as a cube's faces.
+    pub fn of(shape: &Shape) -> Option<Self> {
+        match shape {
+            Shape::CubeFaces(_) | Shape::Cube(_) | Shape::Octahedral => None,
+            Shape::Equirect => Some(Self::Sphere),
+            Shape::EquirectPart { vfov_deg, .. } if shape.wraps() && *vfov_deg >= 180.0 => {
+                Some(Self::Sphere)
+            }
+            _ if shape.wraps() => Some(Self::Turn),
+            _ => Some(Self::Ends),
+        }
+    }
+
+    /// The row of a picture of `height` rows that stands for row `y`, and whether it is turned by half a width. Where there is
+    /// nothing beyond an edge the picture is mirrored there.
+    pub fn row(self, y: i64, height: u32) -> (u32, bool) {
+        match self {
+            Self::Sphere => over_the_pole(y, height),
+            Self::Turn | Self::Ends => (mirrored(y, height), false),
+        }
+    }
+
+    /// The column of a picture of `width` columns that stands for column `x`.
+    pub fn column(self, x: i64, width: u32) -> u32 {
+        match self {
+            Self::Sphere | Self::Turn => around(x, width),
+            Self::Ends => mirrored(x, width),
+        }
+    }
+}
+
+/// The place within 0 to `length` that `x` is in a picture mirrored at its edges as often as needed.
+fn mirrored(x: i64, length: u32) -> u32 {
+    let length = i64::from(length.max(1));
+    let x = x.rem_euclid(2 * length);
+    x.min(2 * length - 1 - x) as u32
+}
 
 /// The column of a picture of `width` columns that column `x` is, going round the sphere.
 ///
@@ -79,6 +130,35 @@ mod tests {
                 assert!(there.distance(direction) < 1e-12, "{x} {y}");
             }
         }
+    }
+
+    /// What goes round goes on at the sides only where it goes all the way round, and over the poles only where it has them.
+    #[test]
+    fn edges_follow_the_shape() {
+        let edges = |name: &str| Edges::of(&name.parse().unwrap());
+        for (name, expected) in [
+            ("equirect", Some(Edges::Sphere)),
+            ("equirect:360x180", Some(Edges::Sphere)),
+            ("equirect:360x90", Some(Edges::Turn)),
+            ("equirect:180x180", Some(Edges::Ends)),
+            ("cylinder:360x60", Some(Edges::Turn)),
+            ("cylinder:120x60", Some(Edges::Ends)),
+            ("fisheye:180", Some(Edges::Ends)),
+            ("perspective:60", Some(Edges::Ends)),
+            ("cube-1x6", None),
+            ("octahedral", None),
+        ] {
+            assert_eq!(edges(name), expected, "{name}");
+        }
+        // Mirrored at an edge, the first row beyond is the last one before it.
+        assert_eq!(
+            [-1, 0, 7, 8, 9, 16].map(|y| Edges::Ends.row(y, 8).0),
+            [0, 0, 7, 7, 6, 0]
+        );
+        assert_eq!([-1, 8].map(|x| Edges::Turn.column(x, 8)), [7, 0]);
+        assert_eq!([-1, 8].map(|x| Edges::Ends.column(x, 8)), [0, 7]);
+        assert_eq!(Edges::Sphere.row(-1, 8), (0, true));
+        assert_eq!(mirrored(-1, 1), 0);
     }
 
     #[test]

@@ -27,6 +27,7 @@ pub mod meter;
 mod microfacet;
 pub mod moves;
 pub mod passes;
+pub mod patch;
 pub mod photometry;
 mod pixel;
 pub mod plan;

@@ -35,6 +35,11 @@ pub enum Pass {
     ObjectMask,
     /// Noise in percent of the displayed value.
     Noise,
+    /// Half the difference between the light of every second sample and that of the others: the picture with it added and the
+    /// picture with it taken away are two pictures whose noise has nothing in common.
+    Halves,
+    /// What denoising took: the picture before it less the picture after it. Black where nothing was denoised.
+    TakenOut,
 }
 
 /// Depth where a ray meets nothing, metres.
@@ -42,7 +47,7 @@ pub const NO_DEPTH: f32 = 1e10;
 
 impl Pass {
     /// All of them, in the order in which they are kept.
-    pub const ALL: [Self; 13] = [
+    pub const ALL: [Self; 15] = [
         Self::Alpha,
         Self::Depth,
         Self::Normal,
@@ -56,6 +61,8 @@ impl Pass {
         Self::Roughness,
         Self::ObjectMask,
         Self::Noise,
+        Self::Halves,
+        Self::TakenOut,
     ];
 
     /// Name in commands and files.
@@ -74,6 +81,8 @@ impl Pass {
             Self::Roughness => "roughness",
             Self::ObjectMask => "object-mask",
             Self::Noise => "noise",
+            Self::Halves => "halves",
+            Self::TakenOut => "taken-out",
         }
     }
 
@@ -110,13 +119,15 @@ impl PassSet {
         Self(passes)
     }
 
-    /// Reads a list of names with commas between; `all` stands for all of them.
+    /// Reads a list of names with commas between; `all` stands for all that a render makes.
     pub fn parse(text: &str) -> Result<Self, String> {
         let mut passes = Vec::new();
         for name in text.split(',').map(str::trim).filter(|n| !n.is_empty()) {
             match Pass::from_name(name) {
                 Some(pass) => passes.push(pass),
-                None if name == "all" => passes.extend(Pass::ALL),
+                None if name == "all" => {
+                    passes.extend(Pass::ALL.iter().filter(|p| **p != Pass::TakenOut));
+                }
                 None if name == "beauty" => {} // always there
                 None => {
                     let known = Pass::ALL.map(Pass::name).join(", ");

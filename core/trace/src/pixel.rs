@@ -6,6 +6,7 @@ use crate::passes::{NO_DEPTH, Pass, PassSet, mask_colour};
 use crate::sampler::{SETS, Sampler};
 use crate::sketch::Sight;
 use crate::surface::Frame;
+use dome_imaging::layers::DARKEST;
 use dome_imaging::transfer::{luminance, srgb_from_linear};
 use dome_optics::{Eye, PicturePoint, Ray};
 use glam::Vec3;
@@ -36,14 +37,13 @@ pub(crate) struct PixelSums {
     roughness: f32,
     alpha: f32,
     open: f32,
+    /// Light of every second sample.
+    even: Vec3,
     sets: [f32; SETS as usize],
 }
 
 /// Sets that decide when a pixel has had enough.
 const DECIDING: usize = SETS as usize / 2;
-
-/// Displayed values below this are as dark as the eye tells them apart: noise is not told relative to less.
-const DARKEST: f32 = 0.05;
 
 impl Shooter<'_> {
     /// Adds samples of a pixel to its sums.
@@ -216,6 +216,9 @@ impl PixelSums {
             self.albedo += first.albedo;
             self.roughness += first.roughness;
         }
+        if index.is_multiple_of(2) {
+            self.even += light.beauty;
+        }
         self.sets[(index % SETS) as usize] += luminance(light.beauty.to_array());
     }
 
@@ -227,6 +230,16 @@ impl PixelSums {
     /// The part of it that is not seen at its source.
     pub(crate) fn scattered(&self) -> Vec3 {
         (self.beauty - self.emission) / self.samples.max(1) as f32
+    }
+
+    /// Half the difference between the mean of every second sample and that of the others. Their sets have nothing in common,
+    /// and each half has as many that decide when to stop as others.
+    fn halves(&self) -> Vec3 {
+        let (even, odd) = (self.samples.div_ceil(2), self.samples / 2);
+        if odd == 0 {
+            return Vec3::ZERO;
+        }
+        (self.even / even as f32 - (self.beauty - self.even) / odd as f32) / 2.0
     }
 
     /// Colour of what is seen first.
@@ -308,6 +321,9 @@ impl PixelSums {
                 Pass::AmbientOcclusion => put(i, &[self.open / n]),
                 Pass::Roughness => put(i, &[self.roughness / n]),
                 Pass::Noise => put(i, &[self.noise_percent()]),
+                Pass::Halves => put(i, &self.halves().to_array()),
+                // Made where noise is taken out.
+                Pass::TakenOut => put(i, &[0.0; 3]),
             }
         }
     }

@@ -15,6 +15,8 @@ use dome_optics::{Eye, PicturePoint, PictureSize, Projection};
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::borrow::Borrow;
+use std::ops::Range;
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
 use std::time::Duration;
 use thiserror::Error;
@@ -63,6 +65,8 @@ pub struct Control {
     stop: AtomicBool,
     samples: AtomicU64,
     holds: AtomicU32,
+    /// What a look before the render has done, and will do in all.
+    looked: [AtomicU64; 2],
 }
 
 impl Control {
@@ -79,6 +83,23 @@ impl Control {
     /// Samples taken so far, of all pixels together.
     pub fn samples_done(&self) -> u64 {
         self.samples.load(Ordering::Relaxed)
+    }
+
+    /// A look before the render begins, of so many steps; with 0 it has ended.
+    pub fn look(&self, steps: u64) {
+        self.looked[0].store(0, Ordering::Relaxed);
+        self.looked[1].store(steps, Ordering::Relaxed);
+    }
+
+    /// Steps of the look are done.
+    pub fn looked(&self, steps: u64) {
+        self.looked[0].fetch_add(steps, Ordering::Relaxed);
+    }
+
+    /// How far a look is that is under way, 0 to 1.
+    pub fn look_share(&self) -> Option<f64> {
+        let [done, all] = [0, 1].map(|i| self.looked[i].load(Ordering::Relaxed));
+        (all > 0).then(|| (done as f64 / all as f64).min(1.0))
     }
 
     /// Makes the render wait while something more urgent has the cores; ends when the answer is dropped.
@@ -215,7 +236,7 @@ impl<'a> Render<'a> {
         let eyes = [(self, self.shooter())];
         let lines = lines_of(&eyes, (top, rows), least, control)?;
         let one = lines.into_iter().map(|[line]| line).collect();
-        Ok(self.laid(&eyes[0].1, (top, rows), one))
+        Ok(self.laid(&eyes[0].1, 0, (top, rows), one))
     }
 
     /// Renders rows of two eyes at once. How many samples a block takes is decided for both together, so that neither is
@@ -231,19 +252,20 @@ impl<'a> Render<'a> {
         let (left, right) = lines.into_iter().map(|[a, b]| (a, b)).unzip();
         let [(a, first), (b, second)] = &both;
         Ok([
-            a.laid(first, (top, rows), left),
-            b.laid(second, (top, rows), right),
+            a.laid(first, 0, (top, rows), left),
+            b.laid(second, 0, (top, rows), right),
         ])
     }
 
-    /// The strip of some lines.
-    fn laid(
+    /// The strip of some lines, whose first column is `left`.
+    pub(crate) fn laid(
         &self,
         shooter: &Shooter,
+        left: u32,
         (top, rows): (u32, u32),
         lines: Vec<Vec<PixelSums>>,
     ) -> LayeredStrip {
-        let width = self.size.width() as usize;
+        let width = lines.first().map_or(0, Vec::len);
         let layers = self.passes.layers();
         let mut strip = LayeredStrip {
             beauty: Strip::black(top, width as u32, rows),
@@ -268,11 +290,12 @@ impl<'a> Render<'a> {
                     strip.layers[layer][at * values.len()..][..values.len()]
                         .copy_from_slice(values);
                 };
-                sums.layers(shooter, (column as u32, row), &self.passes, &mut put);
+                let column = left + column as u32;
+                sums.layers(shooter, (column, row), &self.passes, &mut put);
                 strip.noise.samples += u64::from(sums.samples);
                 // Fewer samples than that say nothing about their own noise.
                 if sums.samples >= 2 * SETS {
-                    let weight = self.weight(column as u32, row);
+                    let weight = self.weight(column, row);
                     let noise = f64::from(sums.noise_percent());
                     strip.noise.squares += noise * noise * weight;
                     strip.noise.weight += weight;
@@ -311,7 +334,8 @@ fn lines_of<const N: usize>(
         .into_par_iter()
         .map(|row| {
             let from = (row - top) as usize * blocks;
-            line_of(eyes, row, least.get(from..from + blocks), control)
+            let least = least.get(from..from + blocks);
+            line_of(eyes, row, &(0..blocks), least, control)
         })
         .collect();
     if control.is_stopped() {
@@ -320,16 +344,40 @@ fn lines_of<const N: usize>(
     Ok(lines)
 }
 
-/// One row: samples for all blocks, then more for those that are still too noisy in any eye, or have fewer than the least.
-fn line_of<const N: usize>(
-    eyes: &[(&Render, Shooter); N],
+/// Some blocks of rows of one eye; the others have no samples.
+pub(crate) fn rows_of_blocks(
+    render: &Render,
+    shooter: &Shooter,
+    (top, rows): (u32, u32),
+    blocks: &Range<usize>,
+    control: &Control,
+) -> Result<Vec<Vec<PixelSums>>, Stopped> {
+    let lines = (top..top + rows)
+        .into_par_iter()
+        .map(|row| {
+            let [line] = line_of(&[(render, shooter)], row, blocks, None, control);
+            line
+        })
+        .collect();
+    match control.is_stopped() {
+        true => Err(Stopped),
+        false => Ok(lines),
+    }
+}
+
+/// One row: samples for some blocks, then more for those that are still too noisy in any eye, or have fewer than the least.
+fn line_of<'a, const N: usize>(
+    eyes: &[(&Render<'a>, impl Borrow<Shooter<'a>> + Sync); N],
     row: u32,
+    blocks: &Range<usize>,
     least: Option<&[u32]>,
     control: &Control,
 ) -> [Vec<PixelSums>; N] {
     let (width, quality) = (eyes[0].0.size.width() as usize, eyes[0].0.quality);
     let mut lines: [Vec<PixelSums>; N] = std::array::from_fn(|_| vec![PixelSums::default(); width]);
-    let mut active = vec![true; width.div_ceil(BLOCK)];
+    let mut active: Vec<bool> = (0..width.div_ceil(BLOCK))
+        .map(|i| blocks.contains(&i))
+        .collect();
     let mut done = 0;
     while done < quality.most() && active.contains(&true) {
         let next = match quality {
@@ -347,7 +395,7 @@ fn line_of<const N: usize>(
                     }
                     for (k, sums) in block.iter_mut().enumerate() {
                         let column = (i * BLOCK + k) as u32;
-                        shooter.shoot((column, row), done..next, sums);
+                        shooter.borrow().shoot((column, row), done..next, sums);
                     }
                     let samples = u64::from(next - done) * block.len() as u64;
                     control.samples.fetch_add(samples, Ordering::Relaxed);

@@ -39,9 +39,13 @@ strips: Array<[number, number]>,
  */
 remaining_s: number | null, 
 /**
- * Noise of what is finished, percent of the displayed value.
+ * Noise of what is finished as it is rendered, percent of the displayed value.
  */
 noise_percent: number | null, 
+/**
+ * What denoising left of it, once it is done.
+ */
+noise_left_percent: number | null, 
 /**
  * Mean number of samples of the finished pixels.
  */

@@ -3,4 +3,4 @@
 /**
  * How [`Pass`] looks in JSON.
  */
-export type Pass = "alpha" | "depth" | "normal" | "albedo" | "direct" | "indirect" | "raw-light" | "emission" | "specular" | "ambient-occlusion" | "roughness" | "object-mask" | "noise";
+export type Pass = "alpha" | "depth" | "normal" | "albedo" | "direct" | "indirect" | "raw-light" | "emission" | "specular" | "ambient-occlusion" | "roughness" | "object-mask" | "noise" | "halves" | "taken-out";

@@ -28,6 +28,9 @@ function Legend({ pass }: { pass: Pass }) {
     "ambient-occlusion": "White is open within the radius ordered, black is closed in.",
     roughness: "Black is smooth, white is rough.",
     alpha: "White is solid, black is nothing.",
+    halves: "How far the two halves of the samples lie apart, halved: middle grey is not at all.",
+    "taken-out":
+      "Brighter than middle grey: denoising took light away there; darker: it added some. Shapes in it are detail lost. By the square root, black and white are all of white.",
     "object-mask": "One colour for each object; its name stands under the pointer.",
   };
   return words[pass] ? <p className="text-xs text-base-content/80">{words[pass]}</p> : null;

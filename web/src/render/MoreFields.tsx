@@ -6,18 +6,18 @@ import type { More } from "./quality";
 export function MoreFields({
   value,
   onChange,
-  sphere,
+  denoisable,
 }: {
   value: More;
   onChange: (to: More) => void;
-  /** Whether the picture is a full sphere, which alone can be denoised. */
-  sphere: boolean;
+  /** Whether a picture of this shape can be denoised. */
+  denoisable: boolean;
 }) {
   const set = (part: Partial<More>) => onChange({ ...value, ...part });
   const { clay, denoise, calm, lens } = value;
   const told = [
     clay && "clay",
-    denoise && sphere && "denoised",
+    denoise && denoisable && "denoised",
     lens && "lens",
     calm && "fireflies limited",
   ].filter(Boolean);
@@ -28,7 +28,14 @@ export function MoreFields({
       </summary>
       <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-1">
         <Switch label="Clay" on={clay} onChange={(clay) => set({ clay })} />
-        {sphere && <Switch label="Denoise" on={denoise} onChange={(denoise) => set({ denoise })} />}
+        {denoisable && (
+          <Switch
+            label="Denoise"
+            hint="Rendered only as long as it takes for the noise asked for to be left after denoising; what was taken is kept as a pass."
+            on={denoise}
+            onChange={(denoise) => set({ denoise })}
+          />
+        )}
         <Switch
           label="Limit fireflies"
           hint="No sample adds more light than 10; the picture becomes a little darker than it truly is."

@@ -15,7 +15,7 @@ import { bytes } from "../parts/units";
 import { MoreFields } from "./MoreFields";
 import { PassFields } from "./PassFields";
 import { QualityFields } from "./QualityFields";
-import { MORE, QUALITY } from "./quality";
+import { canBeDenoised, MORE, QUALITY } from "./quality";
 import { ShapeChooser } from "./ShapeChooser";
 import { SHAPES, sameDetail } from "./shapes";
 import { WidthPlanner } from "./WidthPlanner";
@@ -66,7 +66,7 @@ export function NewOrder({
   const frame = both && rig.kind === "flat";
   const [shape, setShape] = useState("equirect");
   const offer = SHAPES.find((s) => s.shape === shape);
-  const sphere = shape === "equirect" && !frame;
+  const denoisable = frame || canBeDenoised(shape);
   const [width, setWidth] = useState(2048);
   const [purpose, setPurpose] = useState<Purpose>("final");
   const [quality, setQuality] = useState(QUALITY);
@@ -75,7 +75,7 @@ export function NewOrder({
   const [more, setMore] = useState(MORE);
   const [occlusion, setOcclusion] = useState(1);
   const wanted = [...passes];
-  const denoise = more.denoise && sphere;
+  const denoise = more.denoise && denoisable;
   const wish: OrderRequest = {
     viewpoint,
     setup: setup.number,
@@ -198,7 +198,7 @@ export function NewOrder({
             options={usual.map(([w, use]) => [w, `${w} px, ${use}`])}
             onChange={setWidth}
           />
-          <QualityFields value={quality} onChange={setQuality} />
+          <QualityFields value={quality} onChange={setQuality} denoised={denoise} />
         </div>
         <details
           className="mt-2 text-[13px]"
@@ -214,7 +214,7 @@ export function NewOrder({
           )}
         </details>
         <PassFields value={passes} onChange={setPasses} occlusion={occlusion} onOcclusion={setOcclusion} />
-        <MoreFields value={more} onChange={setMore} sphere={sphere} />
+        <MoreFields value={more} onChange={setMore} denoisable={denoisable} />
       </div>
       {estimate && (
         <p className="mt-2 text-xs">

@@ -57,10 +57,14 @@ export function Strips({ order }: { order: Order }) {
 /** What is known of an order's picture so far, each with its unit. */
 function numbers(order: Order): string[] {
   const noise = order.noise_percent;
+  const left =
+    order.noise_left_percent !== null
+      ? `, ${order.noise_left_percent.toFixed(1)} % left after denoising`
+      : "";
   const samples =
     order.mean_samples !== null ? `, ${count(Math.round(order.mean_samples))} samples a pixel` : "";
   return [
-    noise !== null && `Noise ${noise.toFixed(1)} %${samples}`,
+    noise !== null && `Noise ${noise.toFixed(1)} %${left}${samples}`,
     order.master_bytes !== null && `master ${bytes(order.master_bytes)}`,
     order.spent_s >= 1 && `${duration(order.spent_s)} spent`,
   ].filter((part) => part !== false);

@@ -3,7 +3,16 @@ import { NumberField } from "../parts/NumberField";
 import type { Quality } from "./quality";
 
 /** When a picture is good enough: fields of a grid. */
-export function QualityFields({ value, onChange }: { value: Quality; onChange: (to: Quality) => void }) {
+export function QualityFields({
+  value,
+  onChange,
+  denoised,
+}: {
+  value: Quality;
+  onChange: (to: Quality) => void;
+  /** Whether the noise is what denoising is to leave. */
+  denoised: boolean;
+}) {
   return (
     <>
       <Choice
@@ -19,7 +28,7 @@ export function QualityFields({ value, onChange }: { value: Quality; onChange: (
       {value.how === "noise" ? (
         <>
           <NumberField
-            label="Noise at most"
+            label={denoised ? "Noise left at most" : "Noise at most"}
             unit="%"
             value={value.noise}
             digits={1}

@@ -15,9 +15,12 @@ export const PASS_NAMES: readonly (readonly [Pass, string])[] = [
   ["roughness", "Roughness"],
   ["object-mask", "Object mask"],
   ["noise", "Noise"],
+  ["halves", "Halves of the samples"],
 ];
 
-export const passName = (pass: Pass): string => PASS_NAMES.find(([p]) => p === pass)?.[1] ?? pass;
+/** The name of a pass; what denoising took comes with denoising and is no choice. */
+export const passName = (pass: Pass): string =>
+  pass === "taken-out" ? "What denoising took" : (PASS_NAMES.find(([p]) => p === pass)?.[1] ?? pass);
 
 /** The bands in which distances are shown, near to far: where each begins, metres, and its colour. */
 export const DEPTH_BANDS: readonly (readonly [number, string])[] = [

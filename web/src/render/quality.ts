@@ -25,5 +25,8 @@ export interface More {
   focus: number;
 }
 
+/** Whether pictures of a shape can be denoised: not where edges meet inside the picture. The server refuses the others too. */
+export const canBeDenoised = (shape: string): boolean => !/^(cube|octahedral)/.test(shape);
+
 /** As an order starts. */
 export const MORE: More = { clay: false, denoise: false, calm: false, lens: false, fstop: 2.8, focus: 3 };

@@ -59,8 +59,10 @@ pub struct Order {
     pub strips: Vec<(u32, u32)>,
     /// Remaining time, seconds, once it can be told.
     pub remaining_s: Option<f64>,
-    /// Noise of what is finished, percent of the displayed value.
+    /// Noise of what is finished as it is rendered, percent of the displayed value.
     pub noise_percent: Option<f64>,
+    /// What denoising left of it, once it is done.
+    pub noise_left_percent: Option<f64>,
     /// Mean number of samples of the finished pixels.
     pub mean_samples: Option<f64>,
     /// Time spent on rendering, seconds.

@@ -1,32 +1,31 @@
 //! The open denoising library (Open Image Denoise 2, Apache-2.0) where it is found at run time.
 //!
 //! The only place of this crate with `unsafe` code: calls through the library's published C interface
-//! (oidn.h of version 2, from memory). It gets bands of whole rows with a margin all round: wrapped at the
-//! sides, gone on over the poles, and other rows of the picture in between.
+//! (oidn.h of version 2, from memory).
 #![allow(unsafe_code)]
 
-use super::{DenoiseFailed, Guides};
-use crate::layers::LayeredStrip;
+use super::{Band, DenoiseFailed, Filter};
 use crate::strip::CHANNELS;
-use dome_optics::neighbourhood::{around, over_the_pole};
 use libloading::{Library, Symbol};
-use std::collections::VecDeque;
 use std::ffi::{c_char, c_void};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-/// Rows that are filtered at a time.
+/// Rows that are filtered at a time, and of wide pictures, so that memory stays bounded.
 const BAND: u32 = 512;
+const WIDE_BAND: u32 = 256;
+/// Width beyond which a picture is wide.
+const WIDE: u32 = 8192;
 /// Most rows and columns beyond the band that the filter sees: what lies farther has no visible influence.
 const MARGIN: u32 = 96;
 
-/// Rows that are in memory at a time at most: a band with its margins, and the strip that reaches beyond.
-pub const MOST_ROWS: u32 = BAND + 2 * MARGIN + 16;
-
-/// Rows and columns beyond the band for a picture of some width: small ones need less, and come sooner.
-fn margin_of(width: usize) -> usize {
-    (width / 8).clamp(16, MARGIN as usize)
+/// Rows that are in memory at a time at most for a picture of some width: of a band, and with its margins and the strip that
+/// reaches beyond.
+pub fn most_rows(width: u32) -> (u32, u32) {
+    let band = if width > WIDE { WIDE_BAND } else { BAND };
+    (band, band + 2 * MARGIN + 16)
 }
+
 /// `OIDN_FORMAT_FLOAT3`.
 const FLOAT3: i32 = 3;
 
@@ -203,156 +202,37 @@ fn libraries_in(folder: &Path) -> Vec<PathBuf> {
     found
 }
 
-/// Strips on their way through the library.
-pub struct LibraryDenoised<I, F> {
-    library: Arc<DenoiseLibrary>,
-    strips: I,
-    go_on: F,
-    height: u32,
-    guides: Guides,
-    kept: VecDeque<LayeredStrip>,
-    /// Filtered strips that wait to be taken.
-    ready: VecDeque<LayeredStrip>,
-    /// First row that is not filtered yet.
-    next: u32,
-    ended: bool,
+/// The library as a filter of strips. Once `go_on` says no it fails soon.
+pub struct LibraryFilter<G> {
+    /// The library.
+    pub library: Arc<DenoiseLibrary>,
+    /// Whether to go on; asked again and again, from whatever thread.
+    pub go_on: G,
 }
 
-/// Filters the strips of a picture of `height` rows, which must come in order from the top. Where the
-/// library fails, an error takes the place of a strip: nothing passes unfiltered. Once `go_on` says no it fails soon.
-pub fn denoise<I, E, F>(
-    library: Arc<DenoiseLibrary>,
-    strips: I,
-    height: u32,
-    guides: Guides,
-    go_on: F,
-) -> LibraryDenoised<I, F>
-where
-    I: Iterator<Item = Result<LayeredStrip, E>>,
-    F: Fn() -> bool + Sync,
-{
-    LibraryDenoised {
-        library,
-        strips,
-        go_on,
-        height,
-        guides,
-        kept: VecDeque::new(),
-        ready: VecDeque::new(),
-        next: 0,
-        ended: false,
+impl<G: Fn() -> bool + Sync> Filter for LibraryFilter<G> {
+    fn band(&self, width: u32) -> u32 {
+        most_rows(width).0
     }
-}
 
-impl<I, E, F> Iterator for LibraryDenoised<I, F>
-where
-    I: Iterator<Item = Result<LayeredStrip, E>>,
-    E: From<DenoiseFailed>,
-    F: Fn() -> bool + Sync,
-{
-    type Item = Result<LayeredStrip, E>;
-
-    fn next(&mut self) -> Option<Self::Item> {
-        if let Some(strip) = self.ready.pop_front() {
-            return Some(Ok(strip));
-        }
-        let wanted = (self.next + BAND + MARGIN).min(self.height);
-        while !self.ended && self.kept.back().map_or(0, |s| s.beauty.end()) < wanted {
-            match self.strips.next() {
-                Some(Ok(strip)) => self.kept.push_back(strip),
-                Some(Err(e)) => {
-                    self.ended = true;
-                    self.kept.clear();
-                    return Some(Err(e));
-                }
-                None => self.ended = true,
-            }
-        }
-        if let Err(e) = self.filter_band() {
-            self.ended = true;
-            self.kept.clear();
-            return Some(Err(e.into()));
-        }
-        self.ready.pop_front().map(Ok)
+    /// Small pictures need less, and come sooner.
+    fn margin(&self, width: u32) -> u32 {
+        (width / 8).clamp(16, MARGIN)
     }
-}
 
-impl<I, F: Fn() -> bool + Sync> LibraryDenoised<I, F> {
-    /// Filters the strips that start within the next band.
-    fn filter_band(&mut self) -> Result<(), DenoiseFailed> {
-        let band: Vec<LayeredStrip> = self
-            .kept
-            .iter()
-            .filter(|s| (self.next..self.next + BAND).contains(&s.beauty.top))
-            .cloned()
-            .collect();
-        let (Some(first), Some(last)) = (band.first(), band.last()) else {
-            return Ok(());
-        };
-        let (top, end) = (first.beauty.top, last.beauty.end());
-        let width = first.beauty.width as usize;
-        let margin = margin_of(width);
-        let padded = width + 2 * margin;
-        let rows = (end - top) as usize + 2 * margin;
-        let mut images = [(); 3].map(|()| Vec::with_capacity(padded * rows * CHANNELS));
-        let from = i64::from(top) - margin as i64;
-        for y in from..from + rows as i64 {
-            self.extend_row(y, width, &mut images);
-        }
-        let [colour, albedo, normal] = images;
-        let mut out = vec![0.0; colour.len()];
-        self.library
+    fn filter(&self, band: &Band, image: &[f32], _times: f32) -> Result<Vec<f32>, DenoiseFailed> {
+        let mut out = vec![0.0; image.len()];
+        let size = (band.width, band.rows);
+        (self.library)
             .filter(
                 &self.go_on,
-                (padded, rows),
-                &colour,
-                &albedo,
-                &normal,
+                size,
+                image,
+                &band.albedo,
+                &band.normal,
                 &mut out,
             )
             .ok_or(DenoiseFailed)?;
-        for mut strip in band {
-            let rows = strip.beauty.rows() as usize;
-            let skip = (strip.beauty.top - top) as usize + margin;
-            for row in 0..rows {
-                let at = ((skip + row) * padded + margin) * CHANNELS;
-                strip.beauty.samples[row * width * CHANNELS..][..width * CHANNELS]
-                    .copy_from_slice(&out[at..at + width * CHANNELS]);
-            }
-            self.ready.push_back(strip);
-        }
-        self.next = end;
-        let needed = end.saturating_sub(MARGIN);
-        while self.kept.front().is_some_and(|s| s.beauty.end() <= needed) {
-            self.kept.pop_front();
-        }
-        Ok(())
-    }
-
-    /// Adds a row with its margins to colour, albedo and normal; beyond a pole the row on the other side.
-    fn extend_row(&self, y: i64, width: usize, images: &mut [Vec<f32>; 3]) {
-        let (y, turned) = over_the_pole(y, self.height);
-        let turn = if turned { width / 2 } else { 0 };
-        let strip = self
-            .kept
-            .iter()
-            .find(|s| (s.beauty.top..s.beauty.end()).contains(&y))
-            .or(self.kept.back());
-        let Some(strip) = strip else { return };
-        let row = y
-            .saturating_sub(strip.beauty.top)
-            .min(strip.beauty.rows() - 1) as usize;
-        let margin = margin_of(width);
-        for (image, values) in images.iter_mut().zip([
-            &strip.beauty.samples,
-            &strip.layers[self.guides.albedo],
-            &strip.layers[self.guides.normal],
-        ]) {
-            let line = &values[row * width * CHANNELS..][..width * CHANNELS];
-            for i in 0..width + 2 * margin {
-                let column = around((i + turn) as i64 - margin as i64, width as u32) as usize;
-                image.extend_from_slice(&line[column * CHANNELS..][..CHANNELS]);
-            }
-        }
+        Ok(out)
     }
 }

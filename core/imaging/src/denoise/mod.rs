@@ -1,13 +1,17 @@
-//! Taking the noise out of a panorama, guided by colour and normals of what is seen first.
+//! Taking the noise out of a picture, guided by colour and normals of what is seen first.
 //!
-//! [`plain`] is always there. [`library`] is better and is used where the open denoising library is found
-//! at run time. Both wrap at the left and right edge and go on over the poles.
+//! [`plain`] is always there. [`library`] is better and is used where the open denoising library is found at run time. Both
+//! get bands of whole rows from [`stream`], with what lies beyond their edges, so that memory stays bounded and neither bands
+//! nor the picture's own ends are seen. What a filter did can be told: [`told`].
 
 pub mod library;
 pub mod plain;
+pub mod stream;
+pub mod told;
 
-pub use plain::{Denoised, denoise};
+pub use stream::{Denoised, denoise};
 
+use crate::layers::LayeredStrip;
 use thiserror::Error;
 
 /// The denoising library stopped in the middle of a picture.
@@ -22,4 +26,44 @@ pub struct Guides {
     pub albedo: usize,
     /// Index of the normal layer, three channels.
     pub normal: usize,
+    /// Index of the layer with half the difference of two pictures of independent noise, three channels. With it the filter
+    /// knows how noisy each place is, and what it left can be told.
+    pub halves: Option<usize>,
+}
+
+/// A way to take noise out of a band.
+pub trait Filter {
+    /// Rows that are filtered at a time, for a picture of some width.
+    fn band(&self, width: u32) -> u32;
+    /// Rows and columns beyond the band that its result depends on.
+    fn margin(&self, width: u32) -> u32;
+    /// An image of the band's colours without its noise: the band's own, or that of one half of the samples, which has twice the
+    /// variance; `times` tells how often that of the whole.
+    fn filter(&self, band: &Band, image: &[f32], times: f32) -> Result<Vec<f32>, DenoiseFailed>;
+}
+
+/// Rows with a margin all round, for a filter to look at; images are of three channels, side by side, row by row.
+pub struct Band {
+    /// Columns with the margins.
+    pub width: usize,
+    /// Rows with the margins.
+    pub rows: usize,
+    /// The picture.
+    pub colour: Vec<f32>,
+    /// Colour of what is seen first.
+    pub albedo: Vec<f32>,
+    /// Its normal.
+    pub normal: Vec<f32>,
+    /// Half the difference of the halves, where it is known.
+    pub halves: Option<Vec<f32>>,
+}
+
+/// A strip whose noise was taken out.
+pub struct Filtered {
+    /// The strip as it is now.
+    pub strip: LayeredStrip,
+    /// Its picture as it was.
+    pub before: Vec<f32>,
+    /// Each half's picture, filtered by itself; where the halves are known.
+    pub halves: Option<[Vec<f32>; 2]>,
 }

@@ -292,6 +292,7 @@ impl Learned {
         let light = render.light;
         let grid = Grid::new(eye, render.scene.bounds());
         let cut = Arc::new(light.tree.cut(eye));
+        control.look(u64::from(size.1 * (1 + SAMPLES)));
         let look = |samples: u32, wanted: Option<Arc<HashSet<u64, _>>>| {
             let all = Mutex::new((Counts::default(), Cells::default()));
             (0..size.1).into_par_iter().for_each(|row| {
@@ -315,6 +316,7 @@ impl Learned {
                     control.wait_while_held();
                     shooter.each((column, row), 0..samples, |light| notes.end(light));
                 }
+                control.looked(samples.into());
                 let found = (notes.inner.into_inner()).unwrap_or_else(PoisonError::into_inner);
                 let mut all = all.lock().unwrap_or_else(PoisonError::into_inner);
                 for (key, count) in found.counts {
@@ -339,7 +341,9 @@ impl Learned {
         counts.sort_unstable_by_key(|(key, count)| (std::cmp::Reverse(*count), *key));
         counts.truncate(MOST_CELLS);
         let wanted = counts.into_iter().map(|(key, _)| key).collect();
-        let (_, cells) = look(SAMPLES, Some(Arc::new(wanted)))?;
+        let found = look(SAMPLES, Some(Arc::new(wanted)));
+        control.look(0);
+        let (_, cells) = found?;
         Ok(Self::from_sums(grid, cut, cells, light))
     }
 

@@ -1,0 +1,121 @@
+//! How noisy a picture may be rendered for denoising to leave as little as was asked.
+//!
+//! A few patches of the picture, at its own detail, are rendered in two qualities and denoised, and what is left in them is
+//! told by their halves. What is left follows the noise by a power between none (all is detail that was taken for noise) and one
+//! (all is noise): the two qualities tell it. The answer depends on the picture alone, not on how it is cut or which rows are
+//! there already, and is rounded so that parts made on several machines go together.
+
+use super::denoise::{Job, Remaining, Way, denoised};
+use super::eyes::Eyes;
+use super::recipe::Recipe;
+use dome_files::FileError;
+use dome_optics::{PictureSize, Shape};
+use dome_trace::{Control, PassSet, Quality, Stopped};
+use std::sync::{Mutex, PoisonError};
+
+/// How much noisier than wanted the patches are rendered first; the second time half of it.
+const FIRST: f32 = 6.0;
+/// Most noise that a picture is rendered with, percent: beyond, too few samples were taken to tell.
+const MOST: f32 = 48.0;
+/// Share of a picture's pixels that the patches are.
+const SHARE: u64 = 64;
+/// Rounding: so many steps double the noise.
+const STEPS: f32 = 8.0;
+
+/// The noise to which a denoised picture is rendered so that about as much is left as its recipe asks, percent of the displayed
+/// value. Nothing where no noise is asked for or nothing is denoised.
+pub fn raw_noise(
+    recipe: &Recipe,
+    eyes: &Eyes,
+    way: &Way,
+    control: &Control,
+) -> Result<Option<f32>, Stopped> {
+    let Quality::Noise { percent, most } = recipe.quality else {
+        return Ok(None);
+    };
+    if !recipe.denoise {
+        return Ok(None);
+    }
+    let render = eyes.deciding();
+    let size = recipe.size;
+    let side = match size.width() {
+        768.. => 96,
+        256.. => 64,
+        _ => 32,
+    };
+    let pixels = u64::from(size.width()) * u64::from(size.height());
+    let count = (pixels / SHARE / (side * side)).clamp(3, 12) as u32;
+    let patches = render.patches(count, side as u32);
+    let first = (FIRST * percent).min(MOST);
+    let levels = [first, first / 2.0];
+    control.look((levels.len() * patches.len()) as u64);
+    let made = recipe.strip_passes();
+    let left_at = |percent: f32| -> Result<Option<f32>, Stopped> {
+        let sum = Mutex::new(Remaining::default());
+        for patch in &patches {
+            let strip = render.patch(*patch, Quality::Noise { percent, most }, control)?;
+            // Flat pieces, whatever they are cut from: beyond their edges nothing is known.
+            let flat = Shape::Perspective {
+                hfov_deg: 1.0,
+                vfov_deg: None,
+                shift: [0.0; 2],
+            };
+            let size = PictureSize::new(flat, Some(patch.width), Some(patch.rows));
+            let Ok(size) = size else { continue };
+            let job = Job {
+                made: &made,
+                wanted: &PassSet::default(),
+                size,
+            };
+            let strip = std::iter::once(Ok::<_, FileError>(strip));
+            // What cannot be denoised here can be told nothing of; the render says why.
+            denoised(strip, job, way, &sum, || !control.is_stopped()).for_each(drop);
+            control.looked(1);
+        }
+        let sum = sum.into_inner().unwrap_or_else(PoisonError::into_inner);
+        Ok(sum.percent().map(|p| p as f32).filter(|p| *p > 0.0))
+    };
+    let left = levels.map(left_at);
+    control.look(0);
+    let [one, other] = left;
+    let (Some(one), Some(other)) = (one?, other?) else {
+        return Ok(Some(percent));
+    };
+    Ok(Some(aimed(percent, levels, [one, other])))
+}
+
+/// The noise to render to, from what was left of two others.
+fn aimed(wanted: f32, levels: [f32; 2], left: [f32; 2]) -> f32 {
+    let power = ((left[0] / left[1]).ln() / (levels[0] / levels[1]).ln()).clamp(0.3, 1.0);
+    let raw = levels[1] * (wanted / left[1]).powf(1.0 / power);
+    let raw = raw.clamp(wanted.max(levels[1] / 8.0), MOST.max(wanted));
+    let rounded = ((raw.log2() * STEPS).floor() / STEPS).exp2();
+    rounded.max(wanted)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Where what is left is known to follow a power, the aim meets it; and it never goes below what needs no denoising.
+    #[test]
+    fn the_aim_follows_what_is_left() {
+        for power in [0.4f32, 0.7, 1.0] {
+            for wanted in [2.0f32, 4.0, 10.0] {
+                let left = |raw: f32| 0.35 * raw.powf(power);
+                let levels = [6.0 * wanted, 3.0 * wanted];
+                let raw = aimed(wanted, levels, levels.map(left));
+                let expected = (wanted / 0.35).powf(1.0 / power);
+                let expected = expected.clamp(wanted, MOST);
+                // Rounded down by a twelfth at most.
+                assert!(
+                    (0.91..1.001).contains(&(raw / expected)) || raw == wanted,
+                    "power {power}, {wanted} %: {raw} and not {expected}"
+                );
+            }
+        }
+        // Detail alone, which no number of samples brings back, asks for a lot but not for all.
+        assert_eq!(aimed(4.0, [24.0, 12.0], [30.0, 30.0]), 4.0);
+        assert!(aimed(4.0, [24.0, 12.0], [1.0, 0.5]) <= MOST);
+    }
+}
