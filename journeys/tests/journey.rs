@@ -270,9 +270,15 @@ fn an_uploaded_scene_makes_the_journey_too() {
         .await;
         b.press("Order a render").await;
         b.fill("Width", "256").await;
-        b.choose("Quality", "samples").await;
-        b.fill("Samples per pixel", "4").await;
+        // Denoised, the noise asked for is what is left; what is left is told, and what was taken is shown.
+        b.press_switch("More", &["Denoise"]).await;
+        b.fill("Noise left at most", "6").await;
         b.press("Order render").await;
+        b.press("What denoising took").await;
+        b.until("what was taken", "const i = document.querySelector('[data-testid=horizon-picture]'); return !!i && i.src.includes('taken-out') && i.naturalWidth > 0;").await;
+        let numbers = b.find("[data-testid=order-numbers]").await.text().await.unwrap();
+        assert!(numbers.contains("% left after denoising"), "{numbers}");
+        b.check_accessibility("what denoising took").await;
         b.press("Hand it over").await;
         b.press("Make the JPEG").await;
         b.find("[data-testid=package]").await;

@@ -573,7 +573,7 @@ fn looked<T>(control: &Control, look: impl FnOnce() -> T) -> T {
         if let Some(share) = control.look_share() {
             let percent = 100.0 * share;
             progress_line(
-                &format!("Looking at where the light comes from, {percent:.0} % "),
+                &format!("Looking at the light and its noise first, {percent:.0} % "),
                 terminal,
             );
         }

@@ -126,7 +126,7 @@ impl Running {
         let looking = || {
             let percent = 100.0 * self.control.look_share()?;
             Some(format!(
-                "Looking at where the light comes from: {percent:.0} %."
+                "Looking at the light and its noise first: {percent:.0} %."
             ))
         };
         open(&self.note).clone().or_else(looking)

@@ -30,7 +30,7 @@ function Legend({ pass }: { pass: Pass }) {
     alpha: "White is solid, black is nothing.",
     halves: "How far the two halves of the samples lie apart, halved: middle grey is not at all.",
     "taken-out":
-      "Brighter than middle grey: denoising took light away there; darker: it added some. Shapes in it are detail lost. By the square root, black and white are all of white.",
+      "Brighter than middle grey: denoising took light away; darker: it added some. Shapes in it are detail that is lost. Full white and black are a difference as large as the picture's white.",
     "object-mask": "One colour for each object; its name stands under the pointer.",
   };
   return words[pass] ? <p className="text-xs text-base-content/80">{words[pass]}</p> : null;

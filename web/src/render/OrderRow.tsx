@@ -15,7 +15,7 @@ import { shapeName } from "./shapes";
 const quality = ({ spec }: Order) =>
   spec.noise_percent === null
     ? `${count(spec.samples)} ${spec.samples === 1 ? "sample" : "samples"}`
-    : `noise to ${spec.noise_percent} %`;
+    : `noise to ${spec.noise_percent} %${spec.denoise ? " after denoising" : ""}`;
 
 /** Strips beyond which the finished ones are asked for together. */
 const FEW = 4;
@@ -116,7 +116,7 @@ export function OrderRow({
         {order.spec.draft && " · draft"}
         {setups > 1 && ` · ${order.spec.settings.setup.name}`}
         {order.spec.clay && " · clay"}
-        {order.spec.denoise && " · denoised"}
+        {order.spec.denoise && order.spec.noise_percent === null && " · denoised"}
         {order.spec.passes.length > 0 &&
           ` · ${order.spec.passes.length} ${order.spec.passes.length === 1 ? "pass" : "passes"}`}
       </p>
