@@ -2,7 +2,6 @@
 
 mod support;
 
-use dome_files::exr_picture::ExrStrips;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use support::{outside, run, run_ok, samples, scene_in, text};

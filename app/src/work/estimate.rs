@@ -7,8 +7,8 @@ use super::{App, Result};
 use dome_files::{budget, strip_file};
 use dome_imaging::denoise::library;
 use dome_optics::PictureSize;
-use dome_trace::PassSet;
 use dome_trace::render::STRIP_ROWS;
+use dome_trace::{Learned, PassSet};
 
 /// Largest size that a master can have, bytes: compression only makes it smaller; tables and header are
 /// counted generously.
@@ -37,7 +37,8 @@ fn memory_bytes(size: &PictureSize, passes: &PassSet, denoise: bool) -> u64 {
     let band = rows(all) * (3 + channels + 6 * 3) + rows(inner) * (3 + channels + 3 * 3);
     // The picture for the screen twice: as light and as it is encoded.
     let screen = u64::from(DISPLAY_WIDTH).min(width).pow(2) / 2 * 3 * 4 * 2;
-    strip + if denoise { band } else { 0 } + screen + (24 << 20)
+    let learned = Learned::bytes_for(width * height);
+    strip + if denoise { band } else { 0 } + screen + learned + (24 << 20)
 }
 
 /// Everything that an order of one eye or two will take; of a project whose scene is in memory that counts too.

@@ -485,19 +485,18 @@ impl<'a> Tracer<'a> {
         let surface = meeting.surface;
         let (from, side) = (&surface.scatters_at, surface.side);
         let way = match sample {
-            LightSample::Area { place, normal, .. } => from.way_to_surface(side, place, *normal),
+            LightSample::Area { area, .. } => {
+                let place = self.scene.spot(area.triangle, area.at.0, area.at.1);
+                from.way_to_surface(side, &place.departure(), area.normal)
+            }
             LightSample::Lamp { lamp, .. } => from.way_to(side, lamp.position),
         };
         let Way { ray, distance } = way?;
         let direction = ray.direction;
         match *sample {
-            LightSample::Area {
-                normal,
-                emission,
-                pdf,
-                ..
-            } => {
-                let cosine = normal.dot(direction).abs();
+            LightSample::Area { ref area, .. } => {
+                let (emission, pdf) = (area.emission, area.pdf);
+                let cosine = area.normal.dot(direction).abs();
                 if cosine <= 1e-6 || emission == Vec3::ZERO {
                     return None;
                 }

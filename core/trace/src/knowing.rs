@@ -49,8 +49,8 @@ impl<'a> Tracer<'a> {
     pub(crate) fn light_density(&self, triangle: u32, last: &Last<'a>, seen: (f32, f32)) -> f32 {
         let tree = &self.light.tree;
         match self.chances(&last.known) {
-            Some(by) => tree.density_by(by, self.lit(), triangle, &last.from, seen),
-            None => tree.density(self.scene, triangle, &last.from, seen, last.budget),
+            Some(by) => tree.density_by(by, triangle, &last.from, seen),
+            None => tree.density(triangle, &last.from, seen, last.budget),
         }
     }
 

@@ -14,6 +14,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 /// Samples of a whole picture from which a look pays.
 const WORTH: u64 = 1 << 23;
+/// Samples that a picture usually has.
+const USUAL_SAMPLES: u64 = 64;
 /// Paths of a look: a share of the picture's, within limits.
 const SHARE: u64 = 64;
 const LEAST: u64 = 1 << 17;
@@ -22,6 +24,8 @@ const MOST: u64 = 1 << 20;
 const SAMPLES: u32 = 8;
 /// Most cells that are learned, those with most paths first. Each takes some 2 kB while it learns and 1 kB later.
 const MOST_CELLS: usize = 20_000;
+/// Most memory of a look at once, bytes: measured, while it learns.
+const MOST_BYTES: u64 = 80 << 20;
 /// Whole numbers that a light of 1 is.
 const FIXED: f32 = (1u64 << 24) as f32;
 /// Most light of one path that is noted, in shares of white: one lucky path must not speak for a cell.
@@ -279,6 +283,16 @@ impl Learned {
         }
         let learned = Self::look_by(render, (whole / SHARE).clamp(LEAST, MOST), control)?;
         Ok(Some(learned).filter(Self::pays))
+    }
+
+    /// Memory that a look takes at most for a picture of so many pixels, bytes: counted where usual numbers of samples would
+    /// make it pay.
+    pub fn bytes_for(pixels: u64) -> u64 {
+        if pixels * USUAL_SAMPLES < WORTH {
+            0
+        } else {
+            MOST_BYTES
+        }
     }
 
     /// Looks by about so many paths.

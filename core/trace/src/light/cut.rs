@@ -1,6 +1,5 @@
 //! A cut through the tree of lights: clusters among which a place learns which it sees.
 
-use super::spherical::SphericalTriangle;
 use super::tree::{Kind, LightSample, LightTree, Lit, MAX_DEPTH, NONE, Receiver, turned};
 use crate::sampler::Sampler;
 
@@ -158,7 +157,7 @@ impl LightTree {
                 let start = *cut.nodes.get(cluster)?;
                 let mut sample = self.sample(start, lit, to, left, place)?;
                 match &mut sample {
-                    LightSample::Area { pdf, .. } => *pdf *= share,
+                    LightSample::Area { area, .. } => area.pdf *= share,
                     LightSample::Lamp { chance, .. } => *chance *= share,
                 }
                 Some(sample)
@@ -180,15 +179,14 @@ impl LightTree {
     pub(crate) fn density_by(
         &self,
         (cut, chances): (&Cut, &Chances),
-        lit: Lit,
         triangle: u32,
         to: &Receiver,
-        (d2, cosine): (f32, f32),
+        seen: (f32, f32),
     ) -> f32 {
         let Some(leaf) = self.leaf_of(triangle) else {
             return 0.0;
         };
-        let Kind::Triangle(_, area) = self.nodes[leaf as usize].kind else {
+        let Some(piece) = self.piece(leaf) else {
             return 0.0;
         };
         let cluster = usize::from(cut.of[leaf as usize]);
@@ -205,10 +203,7 @@ impl LightTree {
             return 0.0;
         };
         let probability = below * chances.share(cluster);
-        match SphericalTriangle::large(lit.scene.corners(triangle), area, to.position) {
-            Some(seen) => probability / seen.solid_angle,
-            None => probability / area * d2 / cosine,
-        }
+        piece.density(to.position, seen, probability)
     }
 
     /// The chance with which [`LightTree::sample`] goes from a node down a way (from its end up) to a leaf.

@@ -5,6 +5,7 @@ mod beam;
 mod closed;
 mod cut;
 pub mod environment;
+mod piece;
 mod spherical;
 pub mod sun_sky;
 mod tree;
@@ -206,6 +207,11 @@ impl Illumination {
                     let scale = object_scale.get(object).copied().unwrap_or(1.0);
                     let beam = beams.get(object).and_then(Option::as_ref);
                     scale * beam.map_or(1.0, ObjectBeam::mean)
+                },
+                |object| {
+                    let beam = beams.get(object).and_then(Option::as_ref);
+                    let scale = object_scale.get(object).copied().unwrap_or(1.0);
+                    beam.is_none().then_some(scale)
                 },
                 &lamps,
                 &lamp_scale,

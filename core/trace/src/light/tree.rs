@@ -8,8 +8,7 @@
 use super::Illumination;
 use super::aim::Aim;
 use super::closed::closed_objects;
-use super::spherical::{self, SphericalTriangle};
-use crate::departure::Departure;
+use super::piece::{AreaSample, Piece};
 use crate::lamp::{Lamp, LampKind};
 use crate::sampler::Sampler;
 use crate::scene::Scene;
@@ -30,8 +29,8 @@ pub(crate) struct LightTree {
     /// behind a sun.
     pub(super) in_order: Vec<u32>,
     pub(super) sums: Vec<f64>,
-    /// Objects whose glowing faces look outwards all round.
-    pub(super) closed: Vec<bool>,
+    /// The glowing triangles in the same order, none where a lamp stands.
+    pub(super) pieces: Vec<Option<Piece>>,
 }
 
 pub(super) const NONE: u32 = u32::MAX;
@@ -59,16 +58,18 @@ pub(super) struct Node {
 pub(super) enum Kind {
     /// Index of the first of two children.
     Fork(u32),
-    /// Triangle and its area in square metres.
-    Triangle(u32, f32),
+    /// A glowing triangle; it is found by its place in the order.
+    Triangle,
     /// Lamp and its brightness.
     Lamp(u32, f32),
 }
 
 struct Emitter {
     kind: Kind,
-    /// Orders what lies at one place, so that the tree is the same in every run.
+    /// Its triangle or lamp; orders what lies at one place, so that the tree is the same in every run.
     number: u32,
+    /// Square metres of a triangle.
+    area: f32,
     power: f32,
     aim: Aim,
     centre: Vec3,
@@ -92,15 +93,10 @@ pub(crate) struct Receiver {
 
 /// A chosen piece of a light.
 pub(crate) enum LightSample<'a> {
-    /// A point on a glowing triangle, and what it sends to the receiver.
+    /// A point on a glowing triangle.
     Area {
-        place: Departure,
-        normal: Vec3,
-        emission: Vec3,
-        /// Probability per steradian, seen from the receiver.
-        pdf: f32,
-        /// Whether it belongs to a closed lamp, whose inside is hidden.
-        closed: bool,
+        /// The point and what it sends.
+        area: AreaSample,
         /// Its leaf.
         leaf: u32,
     },
@@ -120,28 +116,21 @@ impl LightSample<'_> {
     /// What the sample would give to a white surface if nothing stood between, by its density.
     pub(super) fn promise(&self, to: &Receiver) -> f32 {
         match self {
-            Self::Area {
-                place,
-                normal,
-                emission,
-                pdf,
-                closed,
-                ..
-            } => {
-                let offset = place.position - to.position;
+            Self::Area { area, .. } => {
+                let offset = area.position - to.position;
                 let d2 = offset.length_squared().max(1e-12);
                 let direction = offset / d2.sqrt();
                 let facing = to.normal.map_or(1.0, |n| n.dot(direction).max(0.0));
-                let outward = normal.dot(direction);
+                let outward = area.normal.dot(direction);
                 if outward == 0.0 {
                     return 0.0;
                 }
-                let hidden = if *closed && outward > 0.0 {
+                let hidden = if area.closed && outward > 0.0 {
                     HIDDEN
                 } else {
                     1.0
                 };
-                emission.element_sum() * facing * hidden / pdf
+                area.emission.element_sum() * facing * hidden / area.pdf
             }
             Self::Lamp {
                 lamp,
@@ -187,10 +176,12 @@ impl Node {
 }
 
 impl LightTree {
-    /// The tree of a scene's glowing triangles, brighter by object as told, and of its lamps, with their brightness.
+    /// The tree of a scene's glowing triangles, brighter by object as told, and of its lamps, with their brightness. `even_scale` is
+    /// what an object's emission is multiplied with where that is the same to all sides.
     pub(crate) fn gather(
         scene: &Scene,
         object_scale: impl Fn(usize) -> f32,
+        even_scale: impl Fn(usize) -> Option<f32>,
         lamps: &[Lamp],
         lamp_scale: &[f32],
     ) -> Self {
@@ -209,6 +200,7 @@ impl LightTree {
                 emitters.push(Emitter {
                     kind: Kind::Lamp(i as u32, scale),
                     number: i as u32,
+                    area: 0.0,
                     power,
                     aim: Aim::of_lamp(lamp),
                     centre: lamp.position,
@@ -225,9 +217,28 @@ impl LightTree {
             far_leaves: HashMap::new(),
             in_order: Vec::with_capacity(emitters.len()),
             sums: vec![0.0],
-            closed: closed_objects(scene),
+            pieces: Vec::new(),
         };
         lights.split(0, &mut emitters, 0);
+        let closed = closed_objects(scene);
+        // Sorted as the leaves are.
+        lights.pieces = (emitters.iter())
+            .map(|e| match e.kind {
+                Kind::Triangle => {
+                    let object = scene.object_of(e.number) as usize;
+                    let closed = closed.get(object).is_some_and(|c| *c);
+                    let area = e.area;
+                    Some(Piece::new(
+                        scene,
+                        e.number,
+                        area,
+                        even_scale(object),
+                        closed,
+                    ))
+                }
+                _ => None,
+            })
+            .collect();
         lights
     }
 
@@ -237,11 +248,11 @@ impl LightTree {
             self.sums.push(before + f64::from(only.power));
             self.in_order.push(node);
             self.nodes[node as usize].kind = only.kind;
-            if let Kind::Triangle(triangle, _) = only.kind {
-                match self.leaves.get_mut(triangle as usize) {
+            if let Kind::Triangle = only.kind {
+                match self.leaves.get_mut(only.number as usize) {
                     Some(leaf) => *leaf = node,
                     None => {
-                        self.far_leaves.insert(triangle, node);
+                        self.far_leaves.insert(only.number, node);
                     }
                 }
             }
@@ -348,20 +359,25 @@ impl LightTree {
         (leaf != NONE).then_some(leaf)
     }
 
+    /// The glowing triangle of a leaf.
+    pub(super) fn piece(&self, leaf: u32) -> Option<&Piece> {
+        let at = self.nodes[leaf as usize].range[0];
+        self.pieces.get(at as usize)?.as_ref()
+    }
+
     /// Probability per steradian with which a point of `triangle`, seen at a distance and a cosine to its normal, is chosen for a
     /// receiver that spends `budget` points.
     pub(crate) fn density(
         &self,
-        scene: &Scene,
         triangle: u32,
         to: &Receiver,
-        (d2, cosine): (f32, f32),
+        seen: (f32, f32),
         mut budget: u32,
     ) -> f32 {
         let Some(mut node) = self.leaf_of(triangle) else {
             return 0.0;
         };
-        let Kind::Triangle(_, area) = self.nodes[node as usize].kind else {
+        let Some(piece) = self.piece(node) else {
             return 0.0;
         };
         // The way from the leaf to the root, then down it with the budget.
@@ -393,10 +409,7 @@ impl LightTree {
             }
             node = child;
         }
-        match SphericalTriangle::large(scene.corners(triangle), area, to.position) {
-            Some(seen) => probability / seen.solid_angle,
-            None => probability / area * d2 / cosine,
-        }
+        piece.density(to.position, seen, probability)
     }
 
     /// Points on the lights for a receiver that spends up to `budget` of them, each with its own random
@@ -448,14 +461,17 @@ impl LightTree {
         lit: Lit<'a>,
         to: &Receiver,
         mut choose: f32,
-        (x, y): (f32, f32),
+        place: (f32, f32),
     ) -> Option<LightSample<'a>> {
         let mut at = start;
         let mut probability = 1.0;
-        let (triangle, area) = loop {
+        loop {
             let node = &self.nodes[at as usize];
             match node.kind {
-                Kind::Triangle(triangle, area) => break (triangle, area),
+                Kind::Triangle => {
+                    let area = (self.piece(at)?).sample(lit, to, place, probability)?;
+                    return Some(LightSample::Area { area, leaf: at });
+                }
                 Kind::Lamp(lamp, scale) => {
                     return Some(LightSample::Lamp {
                         lamp: &lit.light.lamps[lamp as usize],
@@ -484,44 +500,7 @@ impl LightTree {
                     choose = choose.min(1.0 - f32::EPSILON);
                 }
             }
-        };
-        let scene = lit.scene;
-        let corners = scene.corners(triangle);
-        let [a, b, c] = corners;
-        let normal = (b - a).cross(c - a).normalize_or_zero();
-        let seen = SphericalTriangle::large(corners, area, to.position);
-        let (u, v) = match &seen {
-            Some(seen) => {
-                let direction = seen.direction((x, y))?;
-                spherical::met(corners, to.position, direction)?
-            }
-            None => {
-                let root = x.sqrt();
-                (1.0 - root, root * y)
-            }
-        };
-        let spot = scene.spot(triangle, u, v);
-        let place = spot.departure();
-        let offset = place.position - to.position;
-        let d2 = offset.length_squared().max(1e-12);
-        let direction = offset / d2.sqrt();
-        let pdf = match seen {
-            Some(seen) => probability / seen.solid_angle,
-            None => {
-                let cosine = normal.dot(direction).abs().max(1e-6);
-                probability / area * d2 / cosine
-            }
-        };
-        let object = scene.object_of(triangle);
-        Some(LightSample::Area {
-            place,
-            normal,
-            emission: spot.emission(scene.material_of(triangle))
-                * lit.light.object_scale(object, -direction),
-            pdf,
-            closed: (self.closed.get(object as usize)).is_some_and(|c| *c),
-            leaf: at,
-        })
+        }
     }
 }
 
@@ -548,8 +527,9 @@ fn triangle(scene: &Scene, triangle: u32, brightness: f32) -> Option<Emitter> {
     let area = 0.5 * (b - a).cross(c - a).length();
     let centre = (a + b + c) / 3.0;
     (area > 0.0).then(|| Emitter {
-        kind: Kind::Triangle(triangle, area),
+        kind: Kind::Triangle,
         number: triangle,
+        area,
         power: area * strength,
         aim: Aim::of_surface((b - a).cross(c - a).normalize_or_zero()),
         centre,
