@@ -58,7 +58,9 @@ fn what_does_not_fit_into_memory_waits() {
     // On a busy machine it may have come to its end by itself meanwhile.
     assert!([202, 409].contains(&server.json("POST", &stop, None).0));
     let running = server.wait_for_order(waits, "running");
-    assert_eq!(running["problem"], Value::Null);
+    // It may tell of its look at the light, but not of memory any more.
+    let said = running["problem"].as_str().unwrap_or_default();
+    assert!(!said.contains("memory"), "{said}");
     assert_eq!(server.ask_job(waits, "stop"), 202);
     server.wait_for_order(waits, "stopped");
     let never = server.order(

@@ -171,8 +171,9 @@ pub fn told() -> String {
     }
 }
 
-/// A live picture without its noise, where the denoising library is there; our own filter would take too long for one.
-pub fn calmed(preview: &Preview) -> Option<Picture> {
+/// A live picture without its noise, where the denoising library is there; our own filter would take too long for one. Nothing once
+/// `go_on` says no.
+pub fn calmed(preview: &Preview, go_on: impl Fn() -> bool + Sync) -> Option<Picture> {
     let guides = Guides {
         albedo: 0,
         normal: 1,
@@ -182,7 +183,7 @@ pub fn calmed(preview: &Preview) -> Option<Picture> {
     let strips = std::iter::once(Ok::<_, FileError>(preview.layered()));
     let filter = LibraryFilter {
         library: the_library()?,
-        go_on: || true,
+        go_on,
     };
     let mut filtered = denoise(filter, strips, height, Edges::Sphere, guides);
     let strip = filtered.next()?.ok()?.strip;

@@ -483,6 +483,9 @@ fn refined(
     } else {
         BUDGET / eyes as u32
     };
+    // Whoever moves on does not wait for light that nobody will see.
+    let hurries = app.previews.hurries.load(Ordering::Relaxed);
+    let wanted = || app.previews.hurries.load(Ordering::Relaxed) == hurries;
     {
         let running = app.jobs.rendering();
         let _hold = running
@@ -496,19 +499,15 @@ fn refined(
             clay,
             glass: settings.glass,
         };
-        // Whoever moves on does not wait for light that nobody will see.
-        let hurries = app.previews.hurries.load(Ordering::Relaxed);
-        preview.refine_unless(&view, budget, &|| {
-            app.previews.hurries.load(Ordering::Relaxed) != hurries
-        });
+        preview.refine_unless(&view, budget, &|| !wanted());
     }
     // With enough samples the picture is calm by itself, and true to the last detail.
     let (picture, calm) = match preview.samples() {
         ENOUGH.. => None,
-        LIBRARY_FROM.. => calmed(&preview),
+        LIBRARY_FROM.. => calmed(&preview, wanted),
         _ => None,
     }
-    .or_else(|| (preview.samples() < PLAIN_FROM).then(|| preview.drawn())?)
+    .or_else(|| (wanted() && preview.samples() < PLAIN_FROM).then(|| preview.drawn())?)
     .map_or_else(|| (preview.picture(), false), |calm| (calm, true));
     Ok(SeenSoFar {
         picture,

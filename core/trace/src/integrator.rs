@@ -398,8 +398,7 @@ impl<'a> Tracer<'a> {
             }
             return;
         };
-        let sky = environment.light(direction);
-        let density = self.sky_density(direction, &last.known);
+        let (sky, density) = self.sky_from(direction, &last.known);
         let weight = self.weigh_bounce(last.pdf, density);
         path.add(sky * weight, path.bounces);
         if let Some((sun, density)) = environment.sun(direction) {

@@ -82,17 +82,17 @@ impl<'a> Tracer<'a> {
         } else {
             environment.sample_sky_with(|| place)?.direction
         };
-        let light = environment.light(direction);
-        Some((direction, light, self.sky_density(direction, known)))
+        let (light, density) = self.sky_from(direction, known);
+        Some((direction, light, density))
     }
 
-    /// Probability per steradian of choosing a direction of the sky.
-    pub(crate) fn sky_density(&self, direction: Vec3, known: &Known<'a>) -> f32 {
-        let plain = self.light.environment.sky_density(direction);
+    /// Light of the sky from a direction, and the probability per steradian of choosing it.
+    pub(crate) fn sky_from(&self, direction: Vec3, known: &Known<'a>) -> (Vec3, f32) {
+        let (light, plain) = self.light.environment.light_and_density(direction);
         let density = match known.cell.and_then(|c| c.sky.as_ref()) {
             Some(sky) => LEARNED_SKY * sky.density(direction) + (1.0 - LEARNED_SKY) * plain,
             None => plain,
         };
-        density * known.sky
+        (light, density * known.sky)
     }
 }

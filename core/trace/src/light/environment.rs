@@ -135,7 +135,7 @@ impl Environment {
         match &self.radiance {
             Radiance::Plain(colour) => *colour,
             Radiance::TwoColour { zenith, horizon } => two_colours(*zenith, *horizon, d.y),
-            Radiance::Picture(p) => bilinear(p, self.to_picture(d)),
+            Radiance::Picture(p) => bilinear(p, place(self.to_picture(d))),
         }
     }
 
@@ -200,27 +200,32 @@ impl Environment {
         if sin <= 0.0 || density <= 0.0 {
             return None;
         }
-        let lon = (u - 0.5) * TAU;
-        let direction = self.to_world(Vec3::new(sin * lon.sin(), cos, -sin * lon.cos()));
+        let (sin_lon, cos_lon) = ((u - 0.5) * TAU).sin_cos();
+        let direction = self.to_world(Vec3::new(sin * sin_lon, cos, -sin * cos_lon));
+        let radiance = match &self.radiance {
+            Radiance::Picture(p) => bilinear(p, (u, v)) * self.light,
+            _ => self.light(direction),
+        };
         Some(SkySample {
             direction,
-            radiance: self.light(direction),
+            radiance,
             pdf: density / (2.0 * PI * PI * sin),
         })
     }
 
-    /// The density with which [`Self::sample_sky_with`] finds a direction.
-    pub(crate) fn sky_density(&self, d: Vec3) -> f32 {
-        let Some(table) = &self.table else {
-            return 0.0;
+    /// Light from a direction, without the sun's disc, and the density with which [`Self::sample_sky_with`] finds it.
+    pub(crate) fn light_and_density(&self, d: Vec3) -> (Vec3, f32) {
+        let (Radiance::Picture(p), Some(table)) = (&self.radiance, &self.table) else {
+            return (self.light(d), 0.0);
         };
         let d = self.to_picture(d);
-        let sin = d.x.hypot(d.z);
-        if sin <= 0.0 {
-            return 0.0;
-        }
         let (u, v) = place(d);
-        table.density(u, v) / (2.0 * PI * PI * sin)
+        let sin = level(d);
+        let density = match sin > 0.0 {
+            true => table.density(u, v) / (2.0 * PI * PI * sin),
+            false => 0.0,
+        };
+        (bilinear(p, (u, v)) * self.light, density)
     }
 
     /// A direction within the sun's disc.
@@ -239,22 +244,28 @@ impl Environment {
     }
 }
 
+/// The level part of a unit direction.
+fn level(d: Vec3) -> f32 {
+    (d.x * d.x + d.z * d.z).sqrt()
+}
+
 /// Where a direction lies in the picture, 0 to 1.
 fn place(d: Vec3) -> (f32, f32) {
-    (
-        0.5 + d.x.atan2(-d.z) / TAU,
-        0.5 - d.y.atan2(d.x.hypot(d.z)) / PI,
-    )
+    (0.5 + d.x.atan2(-d.z) / TAU, 0.5 - d.y.atan2(level(d)) / PI)
 }
 
 /// Bilinear look-up that wraps at the sides and goes on over the poles.
-fn bilinear(p: &Picture, d: Vec3) -> Vec3 {
-    let (u, v) = place(d);
+fn bilinear(p: &Picture, (u, v): (f32, f32)) -> Vec3 {
     let (x, y) = (u * p.width as f32 - 0.5, v * p.height as f32 - 0.5);
     let (fx, fy) = (x - x.floor(), y - y.floor());
     let (x, y) = (x.floor() as i64, y.floor() as i64);
+    let inside = x >= 0 && y >= 0 && x + 1 < p.width.into() && y + 1 < p.height.into();
     let texel = |x: i64, y: i64| {
-        let (x, y) = neighbourhood::pixel(x, y, p.width, p.height);
+        let (x, y) = match inside {
+            // Nearly all: dividing costs more than all the rest.
+            true => (x as u32, y as u32),
+            false => neighbourhood::pixel(x, y, p.width, p.height),
+        };
         Vec3::from(p.pixel(x, y))
     };
     let top = texel(x, y).lerp(texel(x + 1, y), fx);
