@@ -359,6 +359,7 @@ impl Browser {
     pub async fn screenshot(&self, name: &str) {
         if let Ok(folder) = std::env::var("OWL_DOME_SCREENSHOTS") {
             let png = self.client.screenshot().await.unwrap();
+            std::fs::create_dir_all(&folder).unwrap();
             std::fs::write(Path::new(&folder).join(format!("{name}.png")), png).unwrap();
         }
     }
