@@ -144,8 +144,8 @@ fn both_eyes_are_denoised_as_each_alone() {
     assert!(sentence.contains("--eye left"), "{sentence}");
 }
 
-/// On the server: the noise that is left is told, what was taken is a pass that is shown, a pair whose one eye is there has the bytes
-/// of one made at once, and a killed order goes on to the noise that it was begun with.
+/// On the server: the noise that is left is told, by another order of the same picture too; what was taken is a pass that is shown;
+/// and the noise that it was rendered to is kept beside the picture.
 #[test]
 fn orders_tell_what_is_left_and_what_was_taken() {
     let (folder, server, id) = with_room();

@@ -189,7 +189,8 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
 fn aim(job: &Job, eyes: &Eyes, control: &Control) -> Result<Option<Option<f32>>> {
     let kept = job.files.raw_noise();
     let read = std::fs::read_to_string(&kept).ok();
-    if let Some(percent) = read.and_then(|text| text.trim().parse::<f32>().ok()) {
+    let known = read.and_then(|text| text.trim().parse::<f32>().ok());
+    if let Some(percent) = known.filter(|p| p.is_finite() && *p > 0.0) {
         return Ok(Some(Some(percent)));
     }
     let Ok(raw) = aim::raw_noise(job.recipe, eyes, &denoise::way(), control) else {

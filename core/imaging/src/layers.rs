@@ -57,7 +57,7 @@ impl NoiseSum {
 
     /// The noise in percent, or `None` if it was not measured.
     pub fn percent(&self) -> Option<f64> {
-        (self.weight > 0.0).then(|| (self.squares / self.weight).max(0.0).sqrt())
+        (self.weight > 0.0).then(|| (self.squares / self.weight).sqrt())
     }
 }
 

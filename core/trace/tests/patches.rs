@@ -1,0 +1,91 @@
+//! What a render tells of itself before and beside the picture: patches of it, and its two halves.
+
+use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
+use dome_trace::{
+    Control, Illumination, ImportOptions, Pass, PassSet, Quality, Render, Scene, load,
+};
+use glam::DVec3;
+
+/// The terrace of the observatory, in the light that it begins with.
+fn terrace() -> (Scene, Illumination, MonoEye<Equirect>) {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("merlow.glb");
+    std::fs::write(&path, merlow::build()).unwrap();
+    let read = load(&path, &ImportOptions::default()).unwrap();
+    let light = read.report.light.illumination(&read.scene);
+    let place = merlow::PLACES[3];
+    let turned = Orientation::heading(place.heading_deg);
+    let eye = MonoEye::new(DVec3::from(place.position), turned, Equirect);
+    (read.scene, light, eye)
+}
+
+fn shown(v: f32) -> f32 {
+    dome_imaging::transfer::srgb_from_linear(v.clamp(0.0, 1.0))
+}
+
+/// Patches are pieces of the whole picture to the bit, lie within it, and are spread over the sphere: as many above the horizon
+/// as below, and none at the poles where there is little of it.
+#[test]
+fn patches_are_pieces_of_the_whole() {
+    let (scene, light, eye) = terrace();
+    let size = PanoramaSize::from_width(256).unwrap();
+    let quality = Quality::Samples(2);
+    let render = Render::new(&scene, &light, &eye, size, Quality::Samples(64), 3);
+    let patches = render.patches(6, 32);
+    assert_eq!(patches.len(), 6);
+    let above = patches.iter().filter(|p| p.top + p.rows / 2 < 64).count();
+    assert_eq!(above, 3);
+    let whole = Render::new(&scene, &light, &eye, size, quality, 3);
+    for patch in patches {
+        assert_eq!((patch.width, patch.rows, patch.left % 32), (32, 32, 0));
+        assert!((4..92).contains(&patch.top), "{patch:?}");
+        let piece = render.patch(patch, quality, &Control::default()).unwrap();
+        let strip = (whole.strip(patch.top, patch.rows, &Control::default())).unwrap();
+        assert_eq!((piece.beauty.top, piece.beauty.width), (0, 32));
+        for row in 0..patch.rows {
+            let from = patch.left as usize * 3;
+            assert_eq!(
+                piece.beauty.row(row),
+                &strip.beauty.row(row)[from..from + 96]
+            );
+        }
+    }
+}
+
+/// Every second sample and the others make up the picture, and their noise has nothing in common: squared, the halves lie twice as
+/// far apart as two whole pictures of independent seeds, each being the mean of two halves (variances of independent numbers).
+#[test]
+fn the_halves_are_two_independent_pictures() {
+    let (scene, light, eye) = terrace();
+    let size = PanoramaSize::from_width(64).unwrap();
+    let picture = |seed: u32| {
+        let render = Render {
+            passes: PassSet::new([Pass::Halves]),
+            ..Render::new(&scene, &light, &eye, size, Quality::Samples(32), seed)
+        };
+        render.strip(0, 32, &Control::default()).unwrap()
+    };
+    // As far as they are displayed: without what one firefly would decide.
+    let apart = |a: &[f32], b: &[f32]| -> f32 {
+        let squares = a
+            .iter()
+            .zip(b)
+            .map(|(a, b)| (shown(*a) - shown(*b)).powi(2));
+        squares.sum()
+    };
+    let (mut halves, mut seeds) = (0.0, 0.0);
+    for seed in 0..4 {
+        let [one, other] = [2 * seed, 2 * seed + 1].map(picture);
+        for whole in [&one, &other] {
+            let half = |sign: f32| -> Vec<f32> {
+                let samples = whole.beauty.samples.iter().zip(&whole.layers[0]);
+                samples.map(|(v, d)| v + sign * d).collect()
+            };
+            halves += apart(&half(1.0), &half(-1.0)) / 2.0;
+        }
+        seeds += 2.0 * apart(&one.beauty.samples, &other.beauty.samples);
+    }
+    println!("halves {halves}, seeds {seeds}");
+    // The curve takes more of the larger differences.
+    assert!((0.75..1.1).contains(&(halves / seeds)), "{halves} {seeds}");
+}
