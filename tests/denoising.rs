@@ -6,7 +6,7 @@ use dome_files::exr_picture::ExrStrips;
 use dome_imaging::transfer::{luminance, srgb_from_linear};
 use serde_json::json;
 use std::path::Path;
-use support::{Bench, run, run_ok, samples, text, with_room};
+use support::{Bench, Server, run, run_ok, samples, text, with_room};
 
 const RGB: [&str; 3] = ["R", "G", "B"];
 const TAKEN: [&str; 3] = ["taken-out.R", "taken-out.G", "taken-out.B"];
@@ -142,6 +142,94 @@ fn both_eyes_are_denoised_as_each_alone() {
     assert!(samples(&both, ["right.R", "right.G", "right.B"]) == samples(&right, RGB));
     let sentence = bench.refused("no.exr", &format!("{pair} --rows 0-15"));
     assert!(sentence.contains("--eye left"), "{sentence}");
+}
+
+/// Ten frames of a slow pan through a scene, a pixel each and each with noise of its own: seen from the scene, what is denoised changes
+/// less from frame to frame than what is not, and hardly anywhere more than the little that was there.
+#[test]
+fn a_denoised_pan_flickers_less_than_its_noise() {
+    const WIDTH: usize = 128;
+    const HEIGHT: usize = 64;
+    let bench = Bench::new();
+    let frame = |i: usize, denoise: &str| {
+        let heading = i as f64 * 360.0 / WIDTH as f64;
+        let options =
+            format!("{AT} --heading {heading} --width {WIDTH} --samples 16 --seed {i} {denoise}");
+        let name = format!("{i}{denoise}.exr");
+        samples(&bench.render(&name, &options), RGB)
+    };
+    // The variance of each place of the scene over the frames, of what is shown.
+    let flicker = |frames: &[Vec<f32>]| -> Vec<f64> {
+        (0..WIDTH * HEIGHT)
+            .map(|pixel| {
+                let (x, y) = (pixel % WIDTH, pixel / WIDTH);
+                let values: Vec<f64> = (frames.iter().enumerate())
+                    .map(|(i, f)| {
+                        let p = &f[(y * WIDTH + (x + WIDTH - i) % WIDTH) * 3..][..3];
+                        let light = luminance([p[0], p[1], p[2]]);
+                        f64::from(srgb_from_linear(light.clamp(0.0, 1.0)))
+                    })
+                    .collect();
+                let n = values.len() as f64;
+                let mean = values.iter().sum::<f64>() / n;
+                values.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / (n - 1.0)
+            })
+            .collect()
+    };
+    let of = |denoise| flicker(&(0..10).map(|i| frame(i, denoise)).collect::<Vec<_>>());
+    let (before, after) = (of(""), of("--denoise"));
+    let mean = |v: &[f64]| (v.iter().sum::<f64>() / v.len() as f64).sqrt();
+    // A step of 8 bits is not seen.
+    let step = (1.0f64 / 255.0).powi(2);
+    let worse = (after.iter().zip(&before)).filter(|(a, b)| **a > **b + step);
+    let share = worse.count() as f64 / after.len() as f64;
+    let (before, after) = (mean(&before), mean(&after));
+    println!("flicker of {before:.4} became {after:.4}; worse in {share:.4} of the pixels");
+    assert!(after < 0.5 * before, "{before} became {after}");
+    assert!(share < 0.02, "{share}");
+}
+
+/// Killed in the middle, an order that is to leave some noise goes on to the noise of the render that it had found, and to the bytes of
+/// one that nothing disturbed.
+#[test]
+fn a_killed_denoised_order_goes_on_to_the_same_bytes() {
+    let wish =
+        json!({"width": 512, "samples": 256, "noise_percent": 3.0, "denoise": true, "passes": []});
+    let picture = |server: &Server, order| {
+        let path = server.files_of(order).join("master.exr");
+        std::fs::read(path).unwrap()
+    };
+    let (_quiet_folder, quiet, id) = with_room();
+    let undisturbed = quiet.order(id, wish.clone());
+    let done = quiet.wait_for_order(undisturbed, "done");
+    let bytes = picture(&quiet, undisturbed);
+    drop(quiet);
+    let (folder, server, id) = with_room();
+    let order = server.order(id, wish);
+    let strips = server.files_of(order).join("strips");
+    support::wait_for("some strips", || {
+        let there = std::fs::read_dir(&strips).map_or(0, |d| {
+            d.flatten()
+                .filter(|e| e.path().extension().is_some_and(|x| x == "strip"))
+                .count()
+        });
+        (there >= 3).then_some(())
+    });
+    server.kill();
+    assert!(strips.join("000000.strip").exists(), "it was done already");
+    let kept = std::fs::read(noise_file(&strips)).unwrap();
+    let server = Server::start(&folder.path().join("data"), false);
+    let again = server.wait_for_order(order, "done");
+    assert_eq!(std::fs::read(noise_file(&strips)).unwrap(), kept);
+    for told in ["noise_percent", "noise_left_percent"] {
+        assert_eq!(again[told], done[told], "{told}");
+    }
+    assert!(picture(&server, order) == bytes, "other bytes after a kill");
+}
+
+/// Where the noise is kept that an order is rendered to.
+fn noise_file(strips: &Path) -> std::path::PathBuf {
+    strips.with_file_name("raw-noise.txt")
 }
 
 /// On the server: the noise that is left is told, by another order of the same picture too; what was taken is a pass that is shown;

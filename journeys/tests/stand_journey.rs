@@ -143,10 +143,29 @@ async fn moving(server: &Server, b: &Browser) {
     .await;
     b.let_go().await;
 
-    // Horizon: dragging turns.
+    // Horizon: dragging turns. All the while its lit picture goes with the hand, and none in own colours takes its place.
+    b.until(
+        "a lit picture",
+        "return document.querySelector('[data-testid=live]').innerText.startsWith('Live');",
+    )
+    .await;
     let turned_from = heading(&viewpoint(server, 0));
     let horizon = b.middle("[data-testid=horizon] [role=application]").await;
-    b.drag(horizon, (-100, 0)).await;
+    b.hold_and_move(horizon, (-100, 0), 4).await;
+    b.until(
+        "the picture moved by as much as the hand",
+        "const picture = document.querySelector('[data-testid=horizon-picture]');
+        const moved = new DOMMatrix(getComputedStyle(picture).transform).m41;
+        return Math.abs(moved + 100) < 1.5
+            && document.querySelector('[data-testid=live]').innerText.startsWith('Turning');",
+    )
+    .await;
+    b.let_go().await;
+    b.until(
+        "a picture of the new heading",
+        "return document.querySelector('[data-testid=horizon-picture]').style.transform === '';",
+    )
+    .await;
     wait_for("the turned viewpoint", || {
         (heading(&viewpoint(server, 0)) != turned_from).then_some(())
     });

@@ -2,7 +2,7 @@
 //! finding them weighed against each other (Veach 1997, power heuristic).
 
 use crate::accel::TraceRay;
-use crate::bsdf::{Answer, Bsdf};
+use crate::bsdf::{Answer, Bsdf, Sampled};
 use crate::departure::{Departure, Way, facing};
 use crate::learned::{Cell, Learned, Notes};
 use crate::light::{Illumination, LightSample, Receiver};
@@ -10,7 +10,7 @@ use crate::media::Media;
 use crate::meeting::{GlassLight, Meeting, NARROW};
 use crate::sampler::Sampler;
 use crate::scene::Scene;
-use crate::surface::Frame;
+use crate::surface::{Frame, Surface};
 use dome_imaging::transfer::luminance;
 use glam::Vec3;
 use std::f32::consts::PI;
@@ -23,6 +23,9 @@ const SURE_BOUNCES: u32 = 3;
 /// Points on lights that are tried at the first bounces; one each at later ones. Each is the best of a few
 /// candidates, which told more for its time in the observatory than more points did.
 const LIGHT_POINTS: [u32; 2] = [2, 1];
+/// Paths that go on from what the eye sees where there are no lamps. In the open nearly all noise is that of light scattered twice,
+/// and most of the time goes into what leads to it: they share what was found of the first surface.
+const BRANCHES: usize = 2;
 /// Most surfaces that a ray passes straight through between two bounces.
 pub(crate) const MAX_PASSED: u32 = 128;
 
@@ -86,6 +89,7 @@ pub enum LightFinding {
 }
 
 /// Where a path stands.
+#[derive(Clone, Copy)]
 struct Path {
     light: PathLight,
     throughput: Vec3,
@@ -187,6 +191,64 @@ pub(crate) struct Last<'a> {
     pub(crate) known: Known<'a>,
 }
 
+/// A path on its way to where it meets something.
+struct Leg<'a> {
+    path: Path,
+    ray: TraceRay,
+    media: Media<'a>,
+    /// The bounce that it comes from.
+    last: Option<Last<'a>>,
+}
+
+impl<'a> Leg<'a> {
+    /// A path that goes on from a surface by a bounce; light is looked for there with so many points, by what is known, on one side.
+    fn new(
+        mut path: Path,
+        mut media: Media<'a>,
+        (surface, frame): (&Surface<'a>, &Frame),
+        sampled: &Sampled,
+        (budget, known, normal): (u32, Known<'a>, Option<Vec3>),
+    ) -> Self {
+        let answer = &sampled.answer;
+        let whole = answer.diffuse + answer.specular;
+        if path.bounces == 0 {
+            path.even = Vec3::select(
+                whole.cmpgt(Vec3::ZERO),
+                answer.diffuse / whole.max(Vec3::splat(1e-30)),
+                Vec3::ZERO,
+            );
+        }
+        path.throughput *= whole / answer.pdf;
+        path.bounces += 1;
+        let mut side = surface.side;
+        if sampled.wi.z <= 0.0 {
+            side = -side;
+            if surface.material.is_body() {
+                media = media.crossed(surface.material, surface.gloss.inside);
+            }
+        }
+        path.clear &= answer.pdf > NARROW;
+        // A lobe of density p is about as wide as a cone of 1 / p steradians.
+        path.spread += LOBE_SHARE * (PI * answer.pdf).sqrt().recip();
+        let ray = (surface.scatters_at).ray(side, frame.world(sampled.wi));
+        let from = Receiver {
+            position: ray.origin,
+            normal,
+        };
+        Self {
+            path,
+            ray,
+            media,
+            last: Some(Last {
+                pdf: answer.pdf,
+                from,
+                budget,
+                known,
+            }),
+        }
+    }
+}
+
 /// What is known of the light where a path bounces.
 #[derive(Clone, Copy)]
 pub(crate) struct Known<'a> {
@@ -199,14 +261,8 @@ pub(crate) struct Known<'a> {
 impl<'a> Tracer<'a> {
     /// Light that arrives along a ray.
     /// At the start the ray grows wider by `spread`, radians.
-    pub(crate) fn radiance(
-        &self,
-        mut ray: TraceRay,
-        spread: f32,
-        sampler: &mut Sampler,
-    ) -> PathLight {
-        let (scene, light) = (self.scene, self.light);
-        let mut path = Path {
+    pub(crate) fn radiance(&self, ray: TraceRay, spread: f32, sampler: &mut Sampler) -> PathLight {
+        let path = Path {
             light: PathLight {
                 alpha: 1.0,
                 ..PathLight::default()
@@ -219,9 +275,38 @@ impl<'a> Tracer<'a> {
             spread,
             goal: 0.0,
         };
-        let mut last: Option<Last> = None;
+        let begun = Leg {
+            path,
+            ray,
+            media: self.start,
+            last: None,
+        };
+        let mut branches: [Option<Leg>; BRANCHES - 1] = [const { None }; BRANCHES - 1];
+        let mut light = self.follow(begun, sampler, &mut branches);
+        for leg in &mut branches {
+            if let Some(mut leg) = leg.take() {
+                leg.path.light = light;
+                light = self.follow(leg, sampler, &mut []);
+            }
+        }
+        light
+    }
+
+    /// Follows a path to its end and gives its light; other paths that go on from its first surface are put into `branches`.
+    fn follow(
+        &self,
+        leg: Leg<'a>,
+        sampler: &mut Sampler,
+        branches: &mut [Option<Leg<'a>>],
+    ) -> PathLight {
+        let (scene, light) = (self.scene, self.light);
+        let Leg {
+            mut path,
+            mut ray,
+            mut media,
+            mut last,
+        } = leg;
         let mut passed = 0;
-        let mut media = self.start;
         while passed <= MAX_PASSED {
             let Some(hit) = scene.hit(&ray) else {
                 self.leave(&mut path, ray.direction, last.as_ref());
@@ -322,52 +407,45 @@ impl<'a> Tracer<'a> {
             let scattered = self.direct(&meeting, budget, &known, sampler);
             path.add_scattered(&scattered);
 
+            let on = |path: &Path, sampled: &Sampled| {
+                let lights = (budget, known, surface.receiving_side(&bsdf));
+                Leg::new(*path, media, (&surface, &frame), sampled, lights)
+            };
+            if path.bounces == 0 && self.branches(&bsdf) {
+                path.throughput /= (1 + branches.len()) as f32;
+                for branch in &mut *branches {
+                    *branch = meeting.bounce(sampler).map(|s| on(&path, &s));
+                }
+            }
             let Some(sampled) = meeting.bounce(sampler) else {
                 break;
             };
-            let direction = frame.world(sampled.wi);
-            let above = sampled.wi.z > 0.0;
-            let answer = &sampled.answer;
-            let whole = answer.diffuse + answer.specular;
-            if path.bounces == 0 {
-                path.even = Vec3::select(
-                    whole.cmpgt(Vec3::ZERO),
-                    answer.diffuse / whole.max(Vec3::splat(1e-30)),
-                    Vec3::ZERO,
-                );
-            }
-            path.throughput *= whole / answer.pdf;
+            let leg = on(&path, &sampled);
             if let Some(notes) = self.notes {
-                let chosen = (sampled.wi.z, answer.pdf);
-                notes.leave(direction, chosen, path.throughput, path.light.beauty);
+                let chosen = (sampled.wi.z, sampled.answer.pdf);
+                let (throughput, gathered) = (leg.path.throughput, path.light.beauty);
+                notes.leave(leg.ray.direction, chosen, throughput, gathered);
             }
-            path.bounces += 1;
+            Leg {
+                path,
+                ray,
+                media,
+                last,
+            } = leg;
             passed = 0;
             if self.learned.is_none() && !path.goes_on(sampler.next_1d()) {
                 break;
             }
-            let mut side = surface.side;
-            if !above {
-                side = -side;
-                if body {
-                    media = media.crossed(surface.material, surface.gloss.inside);
-                }
-            }
-            path.clear &= answer.pdf > NARROW;
-            // A lobe of density p is about as wide as a cone of 1 / p steradians.
-            path.spread += LOBE_SHARE * (PI * answer.pdf).sqrt().recip();
-            ray = surface.scatters_at.ray(side, direction);
-            last = Some(Last {
-                pdf: answer.pdf,
-                from: Receiver {
-                    position: ray.origin,
-                    normal: surface.receiving_side(&bsdf),
-                },
-                budget,
-                known,
-            });
         }
         path.light
+    }
+
+    /// Whether several paths go on from a surface that the eye sees. Where lamps are, choosing among them costs most and tells most;
+    /// where light was learned, it is looked for where it is; and what is noted is noted of one path at a time. What mirrors gives all
+    /// of them the same way.
+    fn branches(&self, bsdf: &Bsdf) -> bool {
+        let plain = self.learned.is_none() && self.notes.is_none() && self.light.tree.is_empty();
+        plain && bsdf.even_share() > 0.5
     }
 
     /// The weight of light that was met by following a surface's scattering.

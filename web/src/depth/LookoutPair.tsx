@@ -26,6 +26,7 @@ export function LookoutPair({
         <Lookout
           picture={left.picture ?? null}
           view={view}
+          turned={left.turned}
           onView={setView}
           label="Left eye's Lookout"
           className="size-full overflow-hidden rounded-box"
@@ -33,6 +34,7 @@ export function LookoutPair({
         <Lookout
           picture={right.picture ?? null}
           view={view}
+          turned={right.turned}
           onView={setView}
           label="Right eye's Lookout"
           className="size-full overflow-hidden rounded-box"

@@ -165,6 +165,7 @@ export function PairView({
           picture={live.url}
           label={two ? "Unrolled picture of both eyes" : "Unrolled picture"}
           heading={pose.heading_deg}
+          turned={live.turned}
           pitch={pose.pitch_deg}
           roll={pose.roll_deg}
           note={note}

@@ -36,6 +36,7 @@ function LiveHorizon({
       picture={live.url}
       label={`Live picture from ${viewpoint.name}`}
       heading={viewpoint.pose.heading_deg}
+      turned={live.turned}
       pitch={viewpoint.pose.pitch_deg}
       roll={viewpoint.pose.roll_deg}
       note={

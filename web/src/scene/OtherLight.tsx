@@ -25,6 +25,7 @@ export function OtherLight({
         picture={live.url}
         label={`Unrolled picture in the light of ${setup.name}`}
         heading={pose.heading_deg}
+        turned={live.turned}
         note={<span>{lightWords(live) ? `In “${setup.name}”, ${lightWords(live)}` : "Preparing"}</span>}
       />
       <Problem error={live.problem} />

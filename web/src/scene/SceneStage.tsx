@@ -138,6 +138,7 @@ export function SceneStage({ project }: { project: Project }) {
             picture={live.url}
             label={`Unrolled picture from ${viewpoint?.name ?? "the viewpoint"}`}
             heading={viewpoint?.pose.heading_deg ?? 0}
+            turned={live.turned}
             note={
               <span>
                 {lightWords(live)

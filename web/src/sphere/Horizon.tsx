@@ -6,8 +6,10 @@ interface Props {
   /** The unrolled picture, or nothing yet. */
   picture: string | null;
   label: string;
-  /** Heading of the picture's middle, degrees. */
+  /** Heading of the middle, degrees. */
   heading: number;
+  /** How far that is to the right of the middle of the picture itself, degrees. */
+  turned?: number;
   pitch?: number;
   roll?: number;
   /** The opening view or the Lookout's, relative to the middle. */
@@ -42,6 +44,7 @@ const RULER_TICKS = Array.from({ length: 36 }, (_, i) => i * 10);
 /** The whole sphere unrolled, with a ruler of headings, latitudes and the horizon. */
 export function Horizon(props: Props) {
   const { picture, label, heading, pitch = 0, roll = 0, view, viewRatio = 1.6, onTurn, onPoint } = props;
+  const aside = -((((props.turned ?? 0) % 360) + 360) % 360) / 3.6;
   const { share = 0.46 } = props;
   // Where the keyboard reads, where nothing is turned or pointed at by it.
   const probe = useRef<[number, number]>([0.5, 0.5]);
@@ -181,7 +184,17 @@ export function Horizon(props: Props) {
               alt=""
               draggable={false}
               className="absolute inset-0 size-full"
+              style={aside === 0 ? undefined : { transform: `translateX(${aside}%)` }}
               data-testid="horizon-picture"
+            />
+          )}
+          {picture && aside !== 0 && (
+            <img
+              src={picture}
+              alt=""
+              draggable={false}
+              className="absolute inset-0 size-full"
+              style={{ transform: `translateX(${aside + 100}%)` }}
             />
           )}
           {props.children}

@@ -5,6 +5,8 @@ import type { View } from "./geometry";
 interface Props {
   picture: Blob | null;
   view: View;
+  /** How far the middle that the view is relative to lies to the right of the picture's, degrees. */
+  turned?: number;
   /** Detail is kept by mip maps; worth it for pictures that do not change. */
   sharp?: boolean;
   onView: (view: View) => void;
@@ -29,6 +31,7 @@ const held = (v: View): View => ({
 export function Lookout({
   picture,
   view,
+  turned = 0,
   sharp = false,
   onView,
   onLoaded,
@@ -41,10 +44,12 @@ export function Lookout({
   const [sphere, setSphere] = useState<SphereView | null>(null);
   const drag = useRef<{ x: number; y: number } | null>(null);
   const latest = useRef(view);
+  const inPicture = useRef(view);
   const report = useRef({ onLoaded, onProblem });
   // Listeners that outlive a drawing of the page ask for what is true now.
   useLayoutEffect(() => {
     latest.current = view;
+    inPicture.current = { ...view, lon: view.lon + turned };
     report.current = { onLoaded, onProblem };
   });
 
@@ -57,7 +62,7 @@ export function Lookout({
         if (gone || !canvas.current) return;
         made = new module.SphereView(canvas.current);
         made.fit();
-        made.look(latest.current);
+        made.look(inPicture.current);
         setSphere(made);
       })
       .catch(() =>
@@ -75,7 +80,7 @@ export function Lookout({
     if (!sphere || !canvas.current) return;
     const watcher = new ResizeObserver(() => {
       sphere.fit();
-      sphere.look(latest.current);
+      sphere.look(inPicture.current);
     });
     watcher.observe(canvas.current);
     return () => watcher.disconnect();
@@ -89,7 +94,7 @@ export function Lookout({
       .catch(() => report.current.onProblem?.("The picture could not be opened; make it again."));
   }, [sphere, picture, sharp]);
 
-  useEffect(() => sphere?.look(view), [sphere, view]);
+  useEffect(() => sphere?.look({ ...view, lon: view.lon + turned }), [sphere, view, turned]);
 
   // A wheel must not scroll the page, which only a listener that is not passive can prevent.
   useEffect(() => {

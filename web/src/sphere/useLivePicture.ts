@@ -3,9 +3,22 @@ import { api, type LivePicture } from "../api/client";
 import type { PairShown } from "../generated/PairShown";
 import type { Pose } from "../generated/Pose";
 import type { Rig } from "../generated/Rig";
+import { wrapSigned } from "../parts/units";
 
-/** While something moves: its own colours without the scene's light, many times a second. */
-const MOVING_WIDTH = 192;
+/**
+ * While something moves: its own colours without the scene's light, many times a second; as large as this machine makes and shows
+ * them in the time of 15 to 25 a second.
+ */
+const MOVING_WIDTHS = [128, 160, 192, 256, 320, 384, 512];
+const USUAL_STEP = 2;
+const SLOW_MS = 1000 / 17;
+const FAST_MS = 1000 / 28;
+
+/** The next of the widths, after a picture of one of them took some milliseconds from being asked for to being seen. */
+function nextStep(step: number, ms: number): number {
+  if (ms > SLOW_MS) return Math.max(0, step - 1);
+  return ms < FAST_MS ? Math.min(MOVING_WIDTHS.length - 1, step + 1) : step;
+}
 /** Lit pictures, large enough to judge from the first. */
 const WIDTH = 512;
 
@@ -14,10 +27,25 @@ export interface Live extends Partial<LivePicture> {
   problem: unknown;
   /** Pictures shown so far. */
   shown: number;
+  /** How far the pose has turned to the right since the picture was made, degrees. */
+  turned: number;
+}
+
+/** A picture that was shown, and what it shows. */
+type Made = Omit<Live, "turned"> & { of: { pose: Pose; rest: string } | null };
+
+/**
+ * How far one pose is turned from another if nothing else differs. What a level eye sees all round is then the same picture, moved
+ * sideways.
+ */
+function turn(from: Pose, to: Pose): number | null {
+  const alike = [0, 1, 2].every((i) => from.position[i] === to.position[i]);
+  const level = [from, to].every((p) => p.pitch_deg === 0 && p.roll_deg === 0);
+  return alike && level ? wrapSigned(to.heading_deg - from.heading_deg) : null;
 }
 
 /** How far the light of a live picture is; nothing before it has any. */
-export function lightWords({ samples, enough, calm, lit }: Live): string | null {
+export function lightWords({ samples, enough, calm, lit }: Omit<Live, "turned">): string | null {
   if (samples) return `${samples} of ${enough} samples${calm ? ", denoised" : ""}`;
   return lit ? `first light, ${Math.ceil(lit * 100)} % of the pixels` : null;
 }
@@ -37,7 +65,7 @@ const sleep = (ms: number) => new Promise((r) => setTimeout(r, ms));
 
 /**
  * The live unrolled picture of a pose. A quick one comes at once and follows every move; once nothing moves,
- * lit ones follow that get better.
+ * lit ones follow that get better. One that is only turned needs no new picture until it stands still.
  */
 export function useLivePicture(
   project: number,
@@ -45,10 +73,13 @@ export function useLivePicture(
   settings: unknown,
   { clay = false, moving = false, setup, rig, show: shown }: Options = {},
 ): Live {
-  const [live, setLive] = useState<Live>({ url: null, problem: null, shown: 0 });
-  const view = JSON.stringify([project, pose, settings, clay, setup, rig, shown]);
+  const [{ of, ...live }, setLive] = useState<Made>({ url: null, problem: null, shown: 0, of: null });
+  const rest = JSON.stringify([project, settings, clay, setup, rig, shown]);
+  const view = JSON.stringify([rest, pose]);
+  const turned = rig?.kind !== "flat" && of?.rest === rest ? turn(of.pose, pose) : null;
   const key = JSON.stringify([view, moving]);
   const busy = useRef<Promise<unknown> | null>(null);
+  const step = useRef(USUAL_STEP);
   const seen = useRef("");
   useEffect(() => {
     const stop = new AbortController();
@@ -61,7 +92,7 @@ export function useLivePicture(
       const url = URL.createObjectURL(picture.picture);
       setLive((before) => {
         if (before.url) URL.revokeObjectURL(before.url);
-        return { ...picture, url, problem: null, shown: before.shown + 1 };
+        return { ...picture, url, problem: null, shown: before.shown + 1, of: { pose, rest } };
       });
     };
     const run = async () => {
@@ -70,16 +101,21 @@ export function useLivePicture(
       while (busy.current) await busy.current.catch(() => undefined);
       if (stop.signal.aborted) return;
       // Where a move ends the last of its pictures is there already.
-      if (moving || seen.current !== view) {
+      if (turned !== null) {
+        seen.current = view;
+        if (moving) return;
+      } else if (moving || seen.current !== view) {
         const quick = api.live(
           project,
-          { pose, width: MOVING_WIDTH, clay, quick: true, ...light },
+          { pose, width: MOVING_WIDTHS[step.current] ?? 192, clay, quick: true, ...light },
           new AbortController().signal,
         );
         busy.current = quick;
+        const begun = performance.now();
         try {
           show(await quick);
           seen.current = view;
+          requestAnimationFrame(() => (step.current = nextStep(step.current, performance.now() - begun)));
         } finally {
           busy.current = null;
         }
@@ -101,5 +137,5 @@ export function useLivePicture(
     // The key stands for everything by value.
     // oxlint-disable-next-line react-hooks/exhaustive-deps
   }, [key]);
-  return live;
+  return { ...live, turned: turned ?? 0 };
 }

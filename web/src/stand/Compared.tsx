@@ -24,6 +24,7 @@ export function Compared({
         picture={live.url}
         label={`Live unrolled view of ${viewpoint.name}`}
         heading={heading}
+        turned={live.turned}
         pitch={pose.pitch_deg}
         roll={pose.roll_deg}
         note={<span>“{viewpoint.name}”, turned to the same headings</span>}

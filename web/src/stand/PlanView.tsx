@@ -33,7 +33,8 @@ interface Props {
   /** The next click adds a viewpoint. */
   adding: boolean;
   onChoose: (id: number) => void;
-  onMove: (x: number, z: number, end: boolean) => void;
+  /** The chosen viewpoint is moved by so much, metres; `end` is true when it is let go. */
+  onMove: (dx: number, dz: number, end: boolean) => void;
   onAdd: (x: number, z: number) => void;
   /** A click on the plan: the surface in that heading is meant. */
   onPick: (heading: number) => void;
@@ -78,7 +79,7 @@ export function PlanView(props: Props) {
     if (!d || (!d.moved && Math.hypot(e.clientX - d.x, e.clientY - d.y) < STILL)) return;
     const [dx, dy] = [(e.clientX - d.x) / paper.scale, (e.clientY - d.y) / paper.scale];
     drag.current = { ...d, x: e.clientX, y: e.clientY, moved: true };
-    if (d.kind === "viewpoint") onMove(x + dx, z + dy, false);
+    if (d.kind === "viewpoint") onMove(dx, dy, false);
     else if (d.kind === "paper") view.setPaper((c) => ({ ...c, x: c.x - dx, y: c.y - dy }));
     else {
       const [px, pz] = view.toPaper(e.clientX, e.clientY);
@@ -90,7 +91,7 @@ export function PlanView(props: Props) {
     drag.current = null;
     setFrom(null);
     if (!d) return;
-    if (d.kind === "viewpoint" && d.moved) onMove(x, z, true);
+    if (d.kind === "viewpoint" && d.moved) onMove(0, 0, true);
     if (d.kind === "paper" && !d.moved) {
       const [px, pz] = view.toPaper(e.clientX, e.clientY);
       if (props.adding) props.onAdd(px, pz);
@@ -102,7 +103,7 @@ export function PlanView(props: Props) {
     const d = drag.current;
     drag.current = null;
     setFrom(null);
-    if (d?.kind === "viewpoint" && d.moved) onMove(x, z, true);
+    if (d?.kind === "viewpoint" && d.moved) onMove(0, 0, true);
   };
   const keys = (e: React.KeyboardEvent) => {
     const step = e.shiftKey ? 0.5 : 0.1;
@@ -113,10 +114,10 @@ export function PlanView(props: Props) {
     e.preventDefault();
     e.stopPropagation();
     // A key that is held down moves all the while; it counts when it is let go.
-    onMove(x + (by[0] ?? 0), z + (by[1] ?? 0), false);
+    onMove(by[0] ?? 0, by[1] ?? 0, false);
   };
   const keysUp = (e: React.KeyboardEvent) => {
-    if (e.key.startsWith("Arrow")) onMove(x, z, true);
+    if (e.key.startsWith("Arrow")) onMove(0, 0, true);
   };
   const pan = (e: React.KeyboardEvent) => {
     if (movedByKey(e, view, 60) || e.key !== "Enter" || !props.adding) return;

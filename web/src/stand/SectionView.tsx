@@ -16,7 +16,8 @@ interface Props {
   /** The viewpoint is being dragged: the cut stays where it is until it is let go. */
   moving: boolean;
   /** The height changes; the pose is moved along the line by so much too, metres. */
-  onMove: (y: number, along: number, end: boolean) => void;
+  /** The viewpoint is moved up and along the section by so much, metres; `end` is true when it is let go. */
+  onMove: (up: number, along: number, end: boolean) => void;
 }
 
 type Drag = { kind: "eye" | "paper"; x: number; y: number };
@@ -63,11 +64,11 @@ export function SectionView(props: Props) {
     if (!d) return;
     const [dx, dy] = [(e.clientX - d.x) / view.paper.scale, (e.clientY - d.y) / view.paper.scale];
     drag.current = { ...d, x: e.clientX, y: e.clientY };
-    if (d.kind === "eye") props.onMove(y - dy, dx, false);
+    if (d.kind === "eye") props.onMove(-dy, dx, false);
     else view.setPaper((c) => ({ ...c, x: c.x - dx, y: c.y - dy }));
   };
   const up = () => {
-    if (drag.current?.kind === "eye") props.onMove(y, 0, true);
+    if (drag.current?.kind === "eye") props.onMove(0, 0, true);
     drag.current = null;
     setHolding(false);
   };
@@ -130,10 +131,10 @@ export function SectionView(props: Props) {
           e.preventDefault();
           e.stopPropagation();
           // A key that is held down moves all the while; it counts when it is let go.
-          props.onMove(y + by, 0, false);
+          props.onMove(by, 0, false);
         }}
         onKeyUp={(e) => {
-          if (e.key === "ArrowUp" || e.key === "ArrowDown") props.onMove(y, 0, true);
+          if (e.key === "ArrowUp" || e.key === "ArrowDown") props.onMove(0, 0, true);
         }}
       />
       <ScaleBar view={view} />

@@ -7,7 +7,7 @@ import type { Project } from "../generated/Project";
 import { Busy } from "../parts/Busy";
 import { Problem } from "../parts/Problem";
 import { Tabs } from "../parts/Tabs";
-import { length, wrapHeading, wrapSigned } from "../parts/units";
+import { length, wrapSigned } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { Lookout } from "../sphere/Lookout";
 import { pictureOf, worldOf, type View } from "../sphere/geometry";
@@ -44,9 +44,9 @@ export function StandStage({ project }: { project: Project }) {
   const [, go] = useLocation();
   const [query] = useSearchParams();
   const stand = useStand(project);
-  const { viewpoint, current, clearance, change } = stand;
+  const { viewpoint, current, clearance } = stand;
   const { pose } = current;
-  const [x, y, z] = pose.position;
+  const y = pose.position[1];
   const [tab, setTab] = useState<Tab>("place");
   const [view, setView] = useState<View>({ lon: 0, lat: 0, hfov: 75 });
   const [adding, setAdding] = useState(false);
@@ -137,6 +137,7 @@ export function StandStage({ project }: { project: Project }) {
       picture={live.url}
       label="Live unrolled picture"
       heading={pose.heading_deg}
+      turned={live.turned}
       pitch={pose.pitch_deg}
       roll={pose.roll_deg}
       view={view}
@@ -150,14 +151,15 @@ export function StandStage({ project }: { project: Project }) {
       {...(aim
         ? { onPoint: aimAt }
         : {
-            onTurn: (by: number, end: boolean) =>
-              change({ heading_deg: wrapHeading(pose.heading_deg + by) }, end),
+            onTurn: stand.turnBy,
             onPick: (lon: number, lat: number) => void pick(...worldOf(lon, lat, pose)),
           })}
       note={
         <span data-testid="live" data-shown={live.shown}>
           {stand.dragging
-            ? "Moving: own colours, without the light"
+            ? live.turned === 0
+              ? "Moving: own colours, without the light"
+              : "Turning: the same picture, moved"
             : lightWords(live)
               ? `Live, ${lightWords(live)}`
               : "Preparing the light"}
@@ -221,7 +223,7 @@ export function StandStage({ project }: { project: Project }) {
               setPicked(null);
               setAim(null);
             }}
-            onMove={stand.moveTo}
+            onMove={stand.moveBy}
             onAdd={(px, pz) => {
               setAdding(false);
               setProblem(null);
@@ -242,9 +244,9 @@ export function StandStage({ project }: { project: Project }) {
             heading={section}
             clearance={clearance}
             moving={stand.dragging}
-            onMove={(to, far, end) => {
-              const [px, pz] = along(x, z, section, far);
-              change({ position: [px, to, pz] }, end);
+            onMove={(up, far, end) => {
+              const [dx, dz] = along(0, 0, section, far);
+              stand.shiftBy([dx, up, dz], end);
             }}
           />
         </div>
@@ -286,6 +288,7 @@ export function StandStage({ project }: { project: Project }) {
               <Lookout
                 picture={live.picture ?? null}
                 view={view}
+                turned={live.turned}
                 onView={setView}
                 label="Lookout"
                 caption

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useLayoutEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
 import { changeViewpoint, changeSettings } from "../api/changing";
@@ -10,6 +10,7 @@ import type { SceneSettings } from "../generated/SceneSettings";
 import type { Viewpoint } from "../generated/Viewpoint";
 import type { ViewpointDraft } from "../generated/ViewpointDraft";
 import { useLatest } from "../parts/useLatest";
+import { wrapHeading } from "../parts/units";
 import { usePreflight } from "../preflight/usePreflight";
 
 export const draftOf = ({ name, pose, unlocked, opening, ride }: Viewpoint): ViewpointDraft => ({
@@ -22,6 +23,12 @@ export const draftOf = ({ name, pose, unlocked, opening, ride }: Viewpoint): Vie
 
 /** A part of a viewpoint that changes. */
 export type Change = Partial<Omit<ViewpointDraft, "pose">> & Partial<Pose>;
+
+/**
+ * The page is drawn at most so often while something is dragged, milliseconds: what is drawn more often than there are new pictures
+ * takes the time that they need.
+ */
+const PACE = 40;
 
 const NOWHERE: ViewpointDraft = {
   name: "",
@@ -40,12 +47,28 @@ export function useStand(project: Project) {
   const [ahead, setAhead] = useState<ViewpointDraft | null>(null);
   const [dragging, setDragging] = useState(false);
   const current = ahead ?? (viewpoint ? draftOf(viewpoint) : NOWHERE);
+  // What the page shows of a drag may be a little behind where the hand is.
   const latest = useRef(current);
+  const behind = useRef<number | undefined>(undefined);
+  const shownAt = useRef(0);
   const chosenNow = useRef(chosen);
   useLayoutEffect(() => {
-    latest.current = current;
+    if (behind.current === undefined) latest.current = current;
     chosenNow.current = viewpoint?.id ?? 0;
   });
+
+  const showNow = () => {
+    window.clearTimeout(behind.current);
+    behind.current = undefined;
+    shownAt.current = performance.now();
+    setAhead(latest.current);
+  };
+  useEffect(() => () => window.clearTimeout(behind.current), []);
+  const forget = useCallback(() => {
+    window.clearTimeout(behind.current);
+    behind.current = undefined;
+    setAhead(null);
+  }, []);
 
   const keepProject = useCallback(
     (p: Project) => {
@@ -58,15 +81,15 @@ export function useStand(project: Project) {
     mutationFn: ({ of, draft }: { of: Viewpoint; draft: ViewpointDraft }) =>
       changeViewpoint(queries, project.id, of, draft),
     onSuccess: async () => {
-      setAhead(null);
+      forget();
       await again();
     },
-    onError: () => setAhead(null),
+    onError: () => forget(),
   });
   const add = useMutation({
     mutationFn: (draft: ViewpointDraft) => api.addViewpoint(project.id, draft),
     onSuccess: async (v) => {
-      setAhead(null);
+      forget();
       await again();
       setChosen(v.id);
     },
@@ -74,7 +97,7 @@ export function useStand(project: Project) {
   const remove = useMutation({
     mutationFn: (id: number) => api.removeViewpoint(project.id, id),
     onSuccess: async (_, id) => {
-      setAhead(null);
+      forget();
       setChosen(project.viewpoints.find((v) => v.id !== id)?.id ?? 0);
       await again();
     },
@@ -83,7 +106,7 @@ export function useStand(project: Project) {
   const whole = useMutation({
     mutationFn: (ask: () => Promise<Project>) => ask(),
     onSuccess: (p) => {
-      setAhead(null);
+      forget();
       keepProject(p);
     },
   });
@@ -101,8 +124,10 @@ export function useStand(project: Project) {
       pose: { ...before.pose, ...pose },
     };
     latest.current = next;
-    setAhead(next);
     setDragging(!end);
+    const due = shownAt.current + PACE - performance.now();
+    if (end || due <= 0) showNow();
+    else behind.current ??= window.setTimeout(showNow, due);
     if (end && viewpoint) save.mutate({ of: viewpoint, draft: next });
   };
 
@@ -113,7 +138,7 @@ export function useStand(project: Project) {
   const near = useLatest<[number, Pose, boolean, string], { of: number; found: ClearanceInfo }>(
     viewpoint ? [id, asked, dragging, JSON.stringify(project.settings)] : null,
     async ([v, pose, moving]) => ({ of: v, found: await api.clearance(project.id, v, pose, moving) }),
-    150,
+    dragging ? 300 : 150,
   );
   // What was found for another viewpoint says nothing of this one: its floor may be storeys away.
   const clearance = near.value?.of === id ? near.value.found : null;
@@ -151,6 +176,16 @@ export function useStand(project: Project) {
       .catch(() => finish(y));
   };
 
+  // Moves are told by how far they go from where the hand has come to, not from what the page shows by then.
+  const at = () => latest.current.pose.position;
+  const moveBy = (dx: number, dz: number, end: boolean) => moveTo(at()[0] + dx, at()[2] + dz, end);
+  const shiftBy = ([dx, dy, dz]: Pose["position"], end: boolean) => {
+    const [x, y, z] = at();
+    change({ position: [x + dx, y + dy, z + dz] }, end);
+  };
+  const turnBy = (by: number, end: boolean) =>
+    change({ heading_deg: wrapHeading(latest.current.pose.heading_deg + by) }, end);
+
   const { findings, fresh } = usePreflight(project);
 
   return {
@@ -164,8 +199,11 @@ export function useStand(project: Project) {
     fresh,
     change,
     moveTo,
+    moveBy,
+    shiftBy,
+    turnBy,
     choose: (to: number) => {
-      setAhead(null);
+      forget();
       setDragging(false);
       setChosen(to);
     },

@@ -176,6 +176,11 @@ impl Node {
 }
 
 impl LightTree {
+    /// Whether nothing shines but what surrounds the scene.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.nodes.is_empty()
+    }
+
     /// The tree of a scene's glowing triangles, brighter by object as told, and of its lamps, with their brightness. `even_scale` is
     /// what an object's emission is multiplied with where that is the same to all sides.
     pub(crate) fn gather(
