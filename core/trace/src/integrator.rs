@@ -2,24 +2,21 @@
 //! finding them weighed against each other (Veach 1997, power heuristic).
 
 use crate::accel::TraceRay;
-use crate::bsdf::{Answer, Bsdf, Sampled};
-use crate::departure::{Departure, Way, facing};
-use crate::learned::{Cell, Learned, Notes};
+use crate::bsdf::{Bsdf, Sampled};
+use crate::departure::{Way, facing};
+use crate::learned::{Learned, Notes};
 use crate::light::{Illumination, LightSample, Receiver};
 use crate::media::Media;
-use crate::meeting::{GlassLight, Meeting, NARROW};
+use crate::meeting::{GlassLight, Meeting};
+use crate::path::{FirstSight, Known, Last, Leg, Path, PathLight, Scattered};
 use crate::sampler::Sampler;
 use crate::scene::Scene;
-use crate::surface::{Frame, Surface};
-use dome_imaging::transfer::luminance;
+use crate::surface::Frame;
 use glam::Vec3;
-use std::f32::consts::PI;
 
 /// Longest path in bounces. Beyond it what is left of the light is less than an 8-bit step in any scene
 /// whose surfaces return 70 % or less (0.7^24 = 0.0002); Russian roulette ends most paths long before.
 pub const MAX_BOUNCES: u32 = 24;
-/// Bounces after which a path may be ended by chance.
-const SURE_BOUNCES: u32 = 3;
 /// Points on lights that are tried at the first bounces; one each at later ones. Each is the best of a few
 /// candidates, which told more for its time in the observatory than more points did.
 const LIGHT_POINTS: [u32; 2] = [2, 1];
@@ -28,33 +25,6 @@ const LIGHT_POINTS: [u32; 2] = [2, 1];
 const BRANCHES: usize = 2;
 /// Most surfaces that a ray passes straight through between two bounces.
 pub(crate) const MAX_PASSED: u32 = 128;
-
-/// Light along one path, by where it comes from.
-#[derive(Clone, Copy, Default)]
-pub(crate) struct PathLight {
-    /// All of it.
-    pub(crate) beauty: Vec3,
-    /// Seen at its source, surroundings included.
-    pub(crate) emission: Vec3,
-    /// Scattered evenly by the first surface.
-    pub(crate) diffuse: Vec3,
-    /// Scattered at most once.
-    pub(crate) direct: Vec3,
-    /// How much stands before the sky: 0 nothing, 1 solid.
-    pub(crate) alpha: f32,
-    /// What the eye saw first.
-    pub(crate) first: Option<FirstSight>,
-}
-
-/// What the eye saw first.
-#[derive(Clone, Copy)]
-pub(crate) struct FirstSight {
-    pub(crate) place: Departure,
-    pub(crate) geometric: Vec3,
-    pub(crate) normal: Vec3,
-    pub(crate) albedo: Vec3,
-    pub(crate) roughness: f32,
-}
 
 /// What is being traced.
 #[derive(Clone, Copy)]
@@ -86,176 +56,6 @@ pub enum LightFinding {
     Lights,
     /// Only by following what surfaces scatter.
     Surfaces,
-}
-
-/// Where a path stands.
-#[derive(Clone, Copy)]
-struct Path {
-    light: PathLight,
-    throughput: Vec3,
-    /// Bounces so far.
-    bounces: u32,
-    /// Share of the first bounce that was even scattering.
-    even: Vec3,
-    /// Whether all bounces were as good as mirrors: the path still shows what is there.
-    clear: bool,
-    /// How wide the path is, metres, and how much wider it grows, radians.
-    width: f32,
-    spread: f32,
-    /// What its pixel is about to hold, if that was learned; else 0.
-    goal: f32,
-}
-
-/// The share of a lobe's width by which a bounce spreads a path: little enough that what is seen in it keeps its shape.
-const LOBE_SHARE: f32 = 0.25;
-
-impl Path {
-    /// Adds light that was met after `bounces` bounces.
-    fn add(&mut self, light: Vec3, bounces: u32) {
-        let light = light * self.throughput;
-        self.light.beauty += light;
-        if bounces == 0 {
-            self.light.emission += light;
-        } else {
-            self.light.diffuse += light * self.even;
-        }
-        if bounces <= 1 {
-            self.light.direct += light;
-        }
-    }
-
-    /// Whether it goes on by chance after a bounce: as its throughput is.
-    fn goes_on(&mut self, survive: f32) -> bool {
-        if self.bounces > SURE_BOUNCES {
-            let chance = self.throughput.max_element().min(0.95);
-            if survive >= chance {
-                return false;
-            }
-            self.throughput /= chance;
-        }
-        true
-    }
-
-    /// Whether it goes on by chance where it arrives: as what is known of the light there is worth to its pixel.
-    fn survives(&mut self, cell: Option<&Cell>, sampler: &mut Sampler) -> bool {
-        let throughput = luminance(self.throughput.to_array());
-        let Some(cell) = cell.filter(|_| self.bounces == 0 || self.goal > 0.0) else {
-            return self.bounces == 0 || self.goes_on(sampler.next_1d());
-        };
-        if self.bounces == 0 {
-            self.goal = cell.goal(throughput, luminance(self.light.beauty.to_array()));
-            return true;
-        }
-        let chance = cell.chance(throughput, self.goal);
-        if chance < 1.0 {
-            if sampler.next_1d() >= chance {
-                return false;
-            }
-            self.throughput /= chance;
-        }
-        true
-    }
-
-    /// Adds light that a surface scatters towards the eye.
-    fn add_scattered(&mut self, answer: &Scattered) {
-        if self.bounces == 0 {
-            let light = self.throughput * (answer.diffuse + answer.specular);
-            self.light.beauty += light;
-            self.light.direct += light;
-            self.light.diffuse += self.throughput * answer.diffuse;
-        } else {
-            self.add(answer.diffuse + answer.specular, self.bounces + 1);
-        }
-    }
-}
-
-/// Light from chosen lights after one scattering.
-#[derive(Default)]
-struct Scattered {
-    diffuse: Vec3,
-    specular: Vec3,
-}
-
-impl Scattered {
-    fn add(&mut self, answer: &Answer, light: Vec3) {
-        self.diffuse += answer.diffuse * light;
-        self.specular += answer.specular * light;
-    }
-}
-
-/// The last bounce: the density with which it chose its direction, and from where.
-pub(crate) struct Last<'a> {
-    pub(crate) pdf: f32,
-    pub(crate) from: Receiver,
-    pub(crate) budget: u32,
-    pub(crate) known: Known<'a>,
-}
-
-/// A path on its way to where it meets something.
-struct Leg<'a> {
-    path: Path,
-    ray: TraceRay,
-    media: Media<'a>,
-    /// The bounce that it comes from.
-    last: Option<Last<'a>>,
-}
-
-impl<'a> Leg<'a> {
-    /// A path that goes on from a surface by a bounce; light is looked for there with so many points, by what is known, on one side.
-    fn new(
-        mut path: Path,
-        mut media: Media<'a>,
-        (surface, frame): (&Surface<'a>, &Frame),
-        sampled: &Sampled,
-        (budget, known, normal): (u32, Known<'a>, Option<Vec3>),
-    ) -> Self {
-        let answer = &sampled.answer;
-        let whole = answer.diffuse + answer.specular;
-        if path.bounces == 0 {
-            path.even = Vec3::select(
-                whole.cmpgt(Vec3::ZERO),
-                answer.diffuse / whole.max(Vec3::splat(1e-30)),
-                Vec3::ZERO,
-            );
-        }
-        path.throughput *= whole / answer.pdf;
-        path.bounces += 1;
-        let mut side = surface.side;
-        if sampled.wi.z <= 0.0 {
-            side = -side;
-            if surface.material.is_body() {
-                media = media.crossed(surface.material, surface.gloss.inside);
-            }
-        }
-        path.clear &= answer.pdf > NARROW;
-        // A lobe of density p is about as wide as a cone of 1 / p steradians.
-        path.spread += LOBE_SHARE * (PI * answer.pdf).sqrt().recip();
-        let ray = (surface.scatters_at).ray(side, frame.world(sampled.wi));
-        let from = Receiver {
-            position: ray.origin,
-            normal,
-        };
-        Self {
-            path,
-            ray,
-            media,
-            last: Some(Last {
-                pdf: answer.pdf,
-                from,
-                budget,
-                known,
-            }),
-        }
-    }
-}
-
-/// What is known of the light where a path bounces.
-#[derive(Clone, Copy)]
-pub(crate) struct Known<'a> {
-    pub(crate) cell: Option<&'a Cell>,
-    /// Chances with which the sun and the sky are asked.
-    pub(crate) sun: f32,
-    pub(crate) sky: f32,
 }
 
 impl<'a> Tracer<'a> {

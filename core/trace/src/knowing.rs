@@ -1,9 +1,10 @@
 //! Where lights, the sun and the sky are looked for, by what was learned of them or by what they promise.
 
 use crate::bsdf::Bsdf;
-use crate::integrator::{Known, Last, Tracer};
+use crate::integrator::Tracer;
 use crate::learned::Directions;
 use crate::light::{Chances, Cut, Lit};
+use crate::path::{Known, Last};
 use crate::sampler::Sampler;
 use crate::surface::Surface;
 use glam::Vec3;

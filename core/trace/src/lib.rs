@@ -28,6 +28,7 @@ mod microfacet;
 pub mod moves;
 pub mod passes;
 pub mod patch;
+mod path;
 pub mod photometry;
 mod pixel;
 pub mod plan;

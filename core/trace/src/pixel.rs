@@ -1,8 +1,9 @@
 //! One pixel: its samples, what they add up to, and how far they can be trusted.
 
 use crate::accel::TraceRay;
-use crate::integrator::{FirstSight, PathLight, Tracer};
+use crate::integrator::Tracer;
 use crate::passes::{NO_DEPTH, Pass, PassSet, mask_colour};
+use crate::path::{FirstSight, PathLight};
 use crate::sampler::{SETS, Sampler};
 use crate::sketch::Sight;
 use crate::surface::Frame;
