@@ -18,6 +18,7 @@ pub mod eye;
 pub mod length;
 pub mod neighbourhood;
 pub mod orientation;
+pub mod path;
 pub mod projection;
 pub mod resolution;
 pub mod rig;

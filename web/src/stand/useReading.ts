@@ -34,5 +34,6 @@ export function useReading(
       seen: await api.look(project, [...position], heading, pitch),
     }),
   );
-  return reading.value;
+  // What was read before the viewpoint moves is not there any more.
+  return position && reading.value;
 }
