@@ -42,6 +42,7 @@ pub(crate) struct FirstSight {
 
 /// Bounces after which a path may be ended by chance.
 const SURE_BOUNCES: u32 = 3;
+
 /// Where a path stands.
 #[derive(Clone, Copy)]
 pub(crate) struct Path {
