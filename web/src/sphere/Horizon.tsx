@@ -44,7 +44,7 @@ const RULER_TICKS = Array.from({ length: 36 }, (_, i) => i * 10);
 /** The whole sphere unrolled, with a ruler of headings, latitudes and the horizon. */
 export function Horizon(props: Props) {
   const { picture, label, heading, pitch = 0, roll = 0, view, viewRatio = 1.6, onTurn, onPoint } = props;
-  const aside = -((((props.turned ?? 0) % 360) + 360) % 360) / 3.6;
+  const aside = -wrapHeading(props.turned ?? 0) / 3.6;
   const { share = 0.46 } = props;
   // Where the keyboard reads, where nothing is turned or pointed at by it.
   const probe = useRef<[number, number]>([0.5, 0.5]);
