@@ -2,40 +2,51 @@
 
 pub(super) mod options;
 
+mod progress;
+mod sequence;
+mod shot;
+
 use super::Outcome;
-use crate::work::aim;
-use crate::work::denoise::{self, Remaining, Way, denoised, still_noisy, written};
-use crate::work::eyes::{self, Eyes};
-use crate::work::meanwhile::meanwhile;
-use crate::work::packing::{self, Laying};
-use crate::work::recipe::{Recipe, only};
+use crate::work::denoise;
+use crate::work::packing::Laying;
+use crate::work::recipe::Recipe;
 use clap::Args;
-use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{FileError, Fingerprint, Mark, PictureFormat, join, strip_file, views};
-use dome_imaging::{LayeredStrip, NoiseSum};
-use dome_optics::rig::{Arrangement, Packing, Rig, Side};
-use dome_optics::{Orientation, PictureSize, Shape};
+use dome_files::picture_file::EYE_WORD;
+use dome_files::{Fingerprint, PictureFormat};
+use dome_imaging::Picture;
+use dome_optics::rig::{Packing, Rig};
+use dome_optics::{Orientation, PictureSize, Shape, ShapeError};
+use dome_trace::scene::Document;
 use dome_trace::{
-    Control, Forecast, GlassLight, Illumination, ImportOptions, Pass, PassSet, Render, stand,
+    GlassLight, Illumination, ImportOptions, IntensityTables, LightScale, LightSettings, Pass,
+    PassSet, Scene, Surroundings, stand,
 };
 use glam::DVec3;
 use options::RenderOptions;
-use std::collections::BTreeSet;
-use std::io::{IsTerminal, Write};
-use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
-use std::time::{Duration, Instant};
+use sequence::SequenceOptions;
+use shot::{PASS_WORD, Shot, folder_of, told_in};
+use std::path::PathBuf;
+use std::sync::Arc;
 
 #[derive(Args)]
 pub(super) struct RenderArgs {
     /// The scene: .glb, .gltf, .obj or .zip
     scene: PathBuf,
-    /// The picture to write; its ending chooses .exr, .jpg, .png or .hdr
+    /// The picture to write; its ending chooses .exr, .jpg, .png or .hdr. With --frames a pattern like out/{frame:05}.exr; {eye}, {face}
+    /// and {pass} in it give each eye, face and pass a file of its own
     #[arg(short, long, value_name = "OUT")]
     output: PathBuf,
+    /// 16 bits a channel in a .png
+    #[arg(long)]
+    deep: bool,
     #[command(flatten)]
     options: RenderOptions,
+    #[command(flatten)]
+    sequence: SequenceOptions,
 }
+
+/// Words that a name may have, beside the frame's number.
+const WORDS: [&str; 5] = ["eye", "face", "pass", "width", "shape"];
 
 impl RenderArgs {
     /// Refuses what cannot be done, before anything is loaded.
@@ -59,13 +70,19 @@ impl RenderArgs {
                 );
             }
             let pair = &self.options.pair;
-            if pair.packing.is_none() && pair.eye.is_none() && format != PictureFormat::Exr {
+            let apart = told_in(&self.output, EYE_WORD);
+            if pair.packing.is_none()
+                && pair.eye.is_none()
+                && !apart
+                && format != PictureFormat::Exr
+            {
                 return refuse(
                     "Only .exr holds both eyes as views; say how they lie with --packing, e.g. top-bottom.",
                 );
             }
             let passes = self.options.passes.iter().next().is_some();
-            if passes && (format != PictureFormat::Exr || self.options.separate) {
+            let separate = self.options.separate || told_in(&self.output, PASS_WORD);
+            if passes && (format != PictureFormat::Exr || separate) {
                 return refuse(
                     "The passes of two eyes are layers of an .exr; name the output .exr and leave --separate out.",
                 );
@@ -139,16 +156,30 @@ impl RenderArgs {
         if self.options.clamp.is_some_and(|c| c <= 0.0) {
             return refuse("The brightest light must be above 0; correct --clamp.");
         }
-        if let Some(folder) = self.output.parent().filter(|p| !p.as_os_str().is_empty())
-            && !folder.is_dir()
-        {
-            return Err(format!(
-                "The folder {} is not there; make it first.",
-                folder.display()
-            )
-            .into());
+        if self.deep && format != PictureFormat::Png {
+            return refuse(
+                "Only a .png has 8 or 16 bits by choice; an .exr holds half floats and .jpg 8 bits. Leave --deep out.",
+            );
+        }
+        match self.sequence.frames {
+            Some(frames) => self.check_sequence(frames, format, rig.is_some())?,
+            None => {
+                let folder = folder_of(&self.output);
+                if !folder.is_dir() {
+                    return Err(format!(
+                        "The folder {} is not there; make it first.",
+                        folder.display()
+                    )
+                    .into());
+                }
+            }
         }
         Ok((format, size, rig))
+    }
+
+    /// The shape that is rendered.
+    fn shape(&self) -> Result<Shape, ShapeError> {
+        self.options.shape()
     }
 
     /// How the eyes lie in the file: without a word both are views of an .exr, each of its own size.
@@ -158,8 +189,13 @@ impl RenderArgs {
         } else {
             Packing::TOP_BOTTOM
         };
+        // A name with a word for the eye is a file for each.
+        let usual = match told_in(&self.output, EYE_WORD) {
+            true => Packing::TWO_FILES,
+            false => views,
+        };
         Laying {
-            packing: self.options.pair.packing.unwrap_or(views),
+            packing: self.options.pair.packing.unwrap_or(usual),
             crop: 0,
             window: [[0.0; 2]; 2],
         }
@@ -167,431 +203,175 @@ impl RenderArgs {
 }
 
 pub(super) fn run(args: &RenderArgs) -> Outcome {
-    let (format, size, rig) = args.check()?;
+    let checked = args.check()?;
     if let Some(n) = args.options.threads {
         rayon::ThreadPoolBuilder::new()
             .num_threads(n.into())
             .build_global()?;
     }
-    let imported = dome_trace::load(
-        &args.scene,
-        &ImportOptions {
-            unit: args.options.unit,
-            up: args.options.up,
-            inside: args.options.inside.clone(),
-            time_s: args.options.time,
-            ..ImportOptions::default()
-        },
-    )?;
-    for left_out in &imported.report.left_out {
-        eprintln!("Left out: {} - {}.", left_out.what, left_out.why);
+    let studio = Studio::open(args, checked)?;
+    match args.sequence.frames {
+        Some(frames) => sequence::run(studio, frames),
+        None => still(studio),
     }
-    for notice in &imported.report.notices {
-        eprintln!("Note: {notice}");
-    }
-    let start = imported.report.light;
-    let scene = imported.scene;
-    let (surroundings, picture) = options::surroundings(&args.options, start.sky_cd_m2, &scene)?;
-    let scale = args.options.light_scale(&start);
-    let (lights, tables) = options::lights(&args.options, &scene)?;
-    let light = Illumination::measured(
-        &scene,
-        &surroundings,
-        picture.as_ref(),
-        (&lights, &tables),
-        scale,
-    );
-    let at = args
-        .options
-        .at
-        .map_or_else(|| stand::middle(&scene), DVec3::from);
-    let orientation = Orientation {
-        heading_deg: args.options.heading,
-        pitch_deg: args.options.pitch,
-        roll_deg: args.options.roll,
-    };
-    if !orientation.is_level() {
-        eprintln!("Note: pitch and roll are not 0, so the horizon will be wavy.");
-    }
-    let mut wanted: Vec<Pass> = args.options.passes.iter().collect();
-    if args.options.transparent {
-        wanted.push(Pass::Alpha);
-    }
-    let recipe = Recipe {
-        at,
-        orientation,
-        rig,
-        lens: args.options.fstop.zip(args.options.focus),
-        size,
-        quality: args.options.quality(),
-        seed: args.options.seed,
-        time_s: args.options.time,
-        surroundings,
-        lights,
-        glass: if args.options.bend_light {
-            GlassLight::Bent
-        } else {
-            GlassLight::Straight
-        },
-        file_cd_m2: scale.file_cd_m2,
-        white_cd_m2: scale.white_cd_m2,
-        stops: 0.0,
-        passes: PassSet::new(wanted),
-        clay: args.options.clay,
-        denoise: args.options.denoise,
-        clamp: args.options.clamp.map(|c| c as f32),
-        occlusion_m: args.options.occlusion_radius.max(1e-3) as f32,
-    };
-    let sky_picture = match &args.options.sky {
-        Some(options::SkyChoice::Picture(path)) => Some(Fingerprint::of_file(path)?),
-        _ => None,
-    };
-    let description = recipe.describe(&scene, sky_picture);
-    let mark = |side: Side| Mark {
-        eye: side as u32,
-        ..Mark::still(description.fingerprint())
-    };
-    // Parts keep what denoising looks at: it needs the rows of other parts, and is done when they are joined.
-    let in_parts = args.options.rows.is_some() && args.options.denoise;
-    let wanted = &match in_parts {
-        true => recipe.strip_passes(),
-        false => recipe.passes.clone(),
-    };
-    let both = eyes::of(&recipe);
-    let looking = Control::default();
-    // Nothing stops a command from within.
-    let learned = looked(&looking, || {
-        eyes::learn(&recipe, &scene, &light, &both, &looking)
-    });
-    let learned = learned.unwrap_or_default();
-    let mut eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
-    let way = denoise::way();
-    let raw = looked(&looking, || aim::raw_noise(&recipe, &eyes, &way, &looking));
-    let raw = raw.unwrap_or_default();
-    if let Some(percent) = raw {
-        eprintln!("Rendering to a noise of {percent:.1} %; denoising takes the rest.");
-        eyes.aim_at(percent);
-    }
-    let render = eyes.first();
-    let mut spec = recipe.file(format, &scene);
-    spec.check()?;
-    spec.description = Some(description.clone());
-    let mut files = vec![args.output.clone()];
-    let (from, to) = args
-        .options
-        .rows
-        .map_or((0, size.height()), |(a, b)| (a, b + 1));
-    spec.rows = args.options.rows.map(|_| from..to);
-    if in_parts {
-        let line = still_noisy(raw);
-        spec.comments = Some(match spec.comments.take() {
-            Some(told) => format!("{line}\n{told}"),
-            None => line,
-        });
-    }
+}
 
-    let progress = Progress::new(render, from, to);
-    let places: Vec<_> = Render::part_places(from, to).collect();
-    let rendered = |(top, rows): (u32, u32)| {
-        progress.begin(top);
-        let strips = match args.options.pair.eye {
-            Some(side) => eyes
-                .only(side, (top, rows), &progress.control)
-                .map(|s| vec![s]),
-            None => eyes.strips((top, rows), &progress.control),
-        };
-        let strips = strips.map_err(|e| FileError::Request(e.to_string()))?;
-        strips.iter().for_each(|s| progress.add(s));
-        progress.end(top);
-        Ok::<_, FileError>(strips)
-    };
-    // What strips hold when they are saved: denoising gives what is wanted.
-    let made = match args.options.denoise && !in_parts {
-        true => wanted.clone(),
-        false => render.passes.clone(),
-    };
-    // Passes of their own are taken out of a whole file, which need not stay.
-    let own_files: Vec<Pass> = if format == PictureFormat::Exr && !args.options.separate {
-        Vec::new()
-    } else {
-        let inside = |p: &Pass| *p == Pass::Alpha && format != PictureFormat::Jpeg;
-        wanted.iter().filter(|p| !inside(p)).collect()
-    };
-    let in_file = PassSet::new(wanted.iter().filter(|p| !own_files.contains(p)));
-    let folder = match args.output.parent() {
-        Some(p) if !p.as_os_str().is_empty() => p,
-        _ => Path::new("."),
-    };
-    let beside = || {
-        tempfile::Builder::new()
-            .prefix(".unfinished-")
-            .tempdir_in(folder)
-            .map_err(FileError::io("Writing", folder))
-    };
-    let packed =
-        rig.is_some() && args.options.pair.eye.is_none() && args.options.pair.packing.is_some();
-    if args.options.pair.eye.is_some() {
-        spec.both_eyes = false;
-    }
-    // Strips hold what the passes want, of one eye or of both.
-    let joined = |strips: Vec<LayeredStrip>, passes: &PassSet| {
-        let mut eyes = strips.into_iter().map(|s| only(s, &made, passes));
-        match (eyes.next(), eyes.next()) {
-            (Some(left), Some(right)) => Ok(views::both(left, right)),
-            (Some(one), None) => Ok(one),
-            _ => Err(FileError::Request("There is no eye to see with.".into())),
-        }
-    };
-    let mut save = |strips: &mut dyn Iterator<Item = Result<Vec<LayeredStrip>, FileError>>| {
-        if rig.is_some() {
-            let master = |path: &Path,
-                          strips: &mut dyn Iterator<
-                Item = Result<Vec<LayeredStrip>, FileError>,
-            >| {
-                let whole = PictureSpec {
-                    format: PictureFormat::Exr,
-                    both_eyes: true,
-                    layers: views::layers_of_both(&wanted.layers(), spec.deep),
-                    ..spec.clone()
-                };
-                picture_file::write(path, &whole, strips.map(|s| joined(s?, wanted)))
-            };
-            if args.options.pair.eye.is_some() {
-                spec.layers = in_file.layers();
-                let strips = strips.map(|s| joined(s?, &in_file));
-                files = picture_file::write_all(&args.output, &spec, strips)?;
-            } else if packed {
-                let beside = beside()?;
-                let whole = beside.path().join("whole.exr");
-                master(&whole, strips)?;
-                let laying = args.laying(format);
-                spec.layers = in_file.layers();
-                if laying.packing.arrangement == Arrangement::Mono {
-                    spec.both_eyes = false;
-                }
-                files = packing::write(&whole, &args.output, &spec, laying, None, &|_| true)?;
-            } else {
-                master(&args.output, strips)?;
-            }
-            return Ok(());
-        }
-        if own_files.is_empty() {
-            spec.layers = in_file.layers();
-            let strips = strips.map(|s| joined(s?, &in_file));
-            files = picture_file::write_all(&args.output, &spec, strips)?;
-            return Ok(());
-        }
-        let beside = beside()?;
-        let whole = beside.path().join("whole.exr");
-        let everything = PictureSpec {
-            format: PictureFormat::Exr,
-            layers: wanted.layers(),
-            ..spec.clone()
-        };
-        picture_file::write(&whole, &everything, strips.map(|s| joined(s?, wanted)))?;
-        for pass in &own_files {
-            join::extract(&whole, &pass.layer(), &pass_path(&args.output, *pass))?;
-        }
-        spec.layers = in_file.layers();
-        picture_file::write(
-            &args.output,
-            &spec,
-            join::with_layers(&whole, &spec.layers)?,
-        )
-    };
-    let mut left = Remaining::default();
-    let note = progress.watch(|| {
-        if !args.options.denoise || in_parts {
-            save(&mut places.iter().copied().map(rendered))?;
-            return Ok(None);
-        }
-        // The strips are kept until the noise is out of all of them: a library that fails must not cost the render.
-        let beside = beside()?;
-        let rendered_passes = render.passes.clone();
-        let layers = rendered_passes.layers();
-        let sides: &[Side] = match args.options.pair.eye {
-            Some(_) => &[Side::Left],
-            None => recipe.sides(),
-        };
-        let path = |side: Side, top: u32| {
-            beside
-                .path()
-                .join(format!("{}-{top:06}.strip", side.name()))
-        };
-        for place in &places {
-            for (side, strip) in sides.iter().zip(rendered(*place)?) {
-                strip_file::write(&path(*side, place.0), &mark(*side), &strip, &layers)?;
-            }
-        }
-        let write = |way: &Way| {
-            let sum = Mutex::new(Remaining::default());
-            let mut eyes: Vec<_> = (sides.iter())
-                .map(|side| {
-                    let strips = places.iter().map(|(top, _)| {
-                        strip_file::read(&path(*side, *top), &mark(*side), &layers)
-                    });
-                    let what = denoise::Job {
-                        made: &rendered_passes,
-                        wanted,
-                        size,
-                    };
-                    denoised(strips, what, way, &sum, || true)
-                })
-                .collect();
-            let mut together = std::iter::from_fn(|| {
-                let strips: Option<Vec<_>> = eyes.iter_mut().map(Iterator::next).collect();
-                Some(strips?.into_iter().collect::<Result<Vec<_>, _>>())
-            });
-            save(&mut together)?;
-            drop(eyes);
-            left = sum.into_inner().unwrap_or_else(PoisonError::into_inner);
-            Ok(())
-        };
-        Ok::<_, FileError>(written(true, write)?.1)
-    })?;
-    if let Some(note) = note {
+fn still(studio: Studio) -> Outcome {
+    let output = studio.args.output.clone();
+    let mut shot = studio.shot(studio.recipe.clone(), output)?;
+    let made = shot.render((&studio.scene, &studio.light), None, None)?;
+    for note in made.notes {
         eprintln!("Note: {note}");
     }
-    if let Some(percent) = progress.noise().percent() {
-        let eyes = match args.options.pair.eye {
-            Some(_) => 1,
-            None => recipe.sides().len() as u64,
-        };
-        let pixels = u64::from(size.width()) * u64::from(to - from) * eyes;
-        let mean = progress.noise().samples as f64 / pixels as f64;
-        let left = (left.percent()).map_or_else(String::new, |left| {
-            format!(", {left:.1} % left after denoising")
-        });
-        eprintln!(
-            "Noise {percent:.1} % of the displayed value{left}, {mean:.0} samples a pixel on average."
-        );
+    if let Some(noise) = made.noise {
+        eprintln!("{noise}");
     }
-    for pass in &own_files {
-        println!("{}", pass_path(&args.output, *pass).display());
-    }
-    for file in &files {
+    for file in made.files {
         println!("{}", file.display());
     }
     Ok(())
 }
 
-/// Where a pass of its own goes: `OUT.pass.exr` beside `OUT.ending`.
-fn pass_path(output: &Path, pass: Pass) -> PathBuf {
-    output.with_extension(format!("{}.exr", pass.name()))
+/// A scene with its light, ready for pictures of any moment.
+struct Studio<'a> {
+    args: &'a RenderArgs,
+    format: PictureFormat,
+    document: Arc<Document>,
+    scene: Scene,
+    light: Illumination,
+    lit_by: LitBy,
+    /// The picture that is made if nothing moves.
+    recipe: Recipe,
+    sky_picture: Option<Fingerprint>,
 }
 
-/// How far a render is, told on stderr.
-struct Progress {
-    control: Control,
-    forecast: Forecast,
-    state: Mutex<State>,
-    start: Instant,
+/// What lights a scene beside itself.
+struct LitBy {
+    surroundings: Surroundings,
+    picture: Option<Picture>,
+    lights: LightSettings,
+    tables: IntensityTables,
+    scale: LightScale,
 }
 
-#[derive(Default)]
-struct State {
-    finished: BTreeSet<u32>,
-    current: Option<(u32, u64)>,
-    noise: NoiseSum,
+impl LitBy {
+    fn light(&self, scene: &Scene) -> Illumination {
+        Illumination::measured(
+            scene,
+            &self.surroundings,
+            self.picture.as_ref(),
+            (&self.lights, &self.tables),
+            self.scale,
+        )
+    }
 }
 
-impl Progress {
-    fn new(render: &Render, from: u32, to: u32) -> Self {
-        let start = Instant::now();
-        let places: Vec<_> = Render::part_places(from, to).collect();
-        let control = Control::default();
-        Self {
-            forecast: Forecast::look(render, &places, &control),
-            control,
-            state: Mutex::default(),
-            start,
+impl<'a> Studio<'a> {
+    /// Reads the scene and makes its light.
+    fn open(
+        args: &'a RenderArgs,
+        (format, size, rig): (PictureFormat, PictureSize, Option<Rig>),
+    ) -> Result<Self, Box<dyn std::error::Error>> {
+        let options = &args.options;
+        let imported = dome_trace::load(
+            &args.scene,
+            &ImportOptions {
+                unit: options.unit,
+                up: options.up,
+                inside: options.inside.clone(),
+                time_s: options.time,
+                ..ImportOptions::default()
+            },
+        )?;
+        for left_out in &imported.report.left_out {
+            eprintln!("Left out: {} - {}.", left_out.what, left_out.why);
         }
-    }
-
-    fn state<T>(&self, change: impl FnOnce(&mut State) -> T) -> T {
-        change(&mut self.state.lock().unwrap_or_else(PoisonError::into_inner))
-    }
-
-    fn begin(&self, top: u32) {
-        let samples = self.control.samples_done();
-        self.state(|s| s.current = Some((top, samples)));
-    }
-
-    fn add(&self, strip: &LayeredStrip) {
-        self.state(|s| s.noise.add(strip.noise));
-    }
-
-    fn end(&self, top: u32) {
-        self.state(|s| {
-            s.current = None;
-            s.finished.insert(top);
-        });
-    }
-
-    fn noise(&self) -> NoiseSum {
-        self.state(|s| s.noise)
-    }
-
-    /// Does the work and tells meanwhile how far it is; 100 % only when the file is there.
-    fn watch<T>(&self, work: impl FnOnce() -> Result<T, FileError>) -> Result<T, FileError> {
-        let terminal = std::io::stderr().is_terminal();
-        let pause = Duration::from_millis(if terminal { 250 } else { 2000 });
-        let done = meanwhile(pause, || self.tell(terminal), work);
-        if done.is_ok() {
-            progress_line("Rendered 100 % ", true);
+        for notice in &imported.report.notices {
+            eprintln!("Note: {notice}");
         }
-        eprintln!();
-        done
-    }
-
-    fn tell(&self, terminal: bool) {
-        let samples = self.control.samples_done();
-        let share = self.state(|s| {
-            let current = s.current.map(|(top, before)| (top, samples - before));
-            self.forecast
-                .share(|top| s.finished.contains(&top), current)
-        });
-        if share > 0.0 {
-            let left = self.start.elapsed().as_secs_f64() * (1.0 / share - 1.0);
-            let noise = self.noise().percent();
-            let noise = noise.map_or_else(String::new, |n| format!(", noise {n:.1} %"));
-            // The last rows are still to be written.
-            let percent = (share * 100.0).min(99.0);
-            progress_line(
-                &format!("Rendered {percent:.0} %, about {left:.0} s left{noise} "),
-                terminal,
-            );
+        let start = imported.report.light;
+        let scene = imported.scene;
+        let (surroundings, picture) = options::surroundings(options, start.sky_cd_m2, &scene)?;
+        let (lights, tables) = options::lights(options, &scene)?;
+        let lit_by = LitBy {
+            surroundings,
+            picture,
+            lights,
+            tables,
+            scale: options.light_scale(&start),
+        };
+        let orientation = Orientation {
+            heading_deg: options.heading,
+            pitch_deg: options.pitch,
+            roll_deg: options.roll,
+        };
+        if !orientation.is_level() {
+            eprintln!("Note: pitch and roll are not 0, so the horizon will be wavy.");
         }
-    }
-}
-
-/// Does a look before the render and tells meanwhile how far it is, if it takes long enough to be told.
-fn looked<T>(control: &Control, look: impl FnOnce() -> T) -> T {
-    let terminal = std::io::stderr().is_terminal();
-    let pause = Duration::from_millis(if terminal { 250 } else { 2000 });
-    let tell = || {
-        if let Some(share) = control.look_share() {
-            let percent = 100.0 * share;
-            progress_line(
-                &format!("Looking at the light and its noise first, {percent:.0} % "),
-                terminal,
-            );
+        let mut wanted: Vec<Pass> = options.passes.iter().collect();
+        if options.transparent {
+            wanted.push(Pass::Alpha);
         }
-    };
-    let found = meanwhile(pause, tell, look);
-    if terminal {
-        progress_line("", true);
-        eprint!("\r");
+        let recipe = Recipe {
+            at: options
+                .at
+                .map_or_else(|| stand::middle(&scene), DVec3::from),
+            orientation,
+            rig,
+            lens: options.fstop.zip(options.focus),
+            size,
+            quality: options.quality(),
+            seed: options.seed,
+            time_s: options.time,
+            surroundings: lit_by.surroundings.clone(),
+            lights: lit_by.lights.clone(),
+            glass: if options.bend_light {
+                GlassLight::Bent
+            } else {
+                GlassLight::Straight
+            },
+            file_cd_m2: lit_by.scale.file_cd_m2,
+            white_cd_m2: lit_by.scale.white_cd_m2,
+            stops: 0.0,
+            passes: PassSet::new(wanted),
+            clay: options.clay,
+            denoise: options.denoise,
+            clamp: options.clamp.map(|c| c as f32),
+            occlusion_m: options.occlusion_radius.max(1e-3) as f32,
+        };
+        let sky_picture = match &options.sky {
+            Some(options::SkyChoice::Picture(path)) => Some(Fingerprint::of_file(path)?),
+            _ => None,
+        };
+        Ok(Self {
+            args,
+            format,
+            document: imported.document,
+            light: lit_by.light(&scene),
+            scene,
+            lit_by,
+            recipe,
+            sky_picture,
+        })
     }
-    found
-}
 
-fn progress_line(text: &str, same_line: bool) {
-    let mut err = std::io::stderr();
-    let _ = if same_line {
-        write!(err, "\r{text:<56}")
-    } else {
-        writeln!(err, "{text}")
-    };
-    let _ = err.flush();
+    /// Places the scene at a moment. Where nothing is other then, its light stays too.
+    fn go_to(&mut self, time_s: f64) -> Result<(), dome_trace::TraceError> {
+        let scene = self.document.place(time_s, &[])?;
+        if scene.content() != self.scene.content() {
+            self.light = self.lit_by.light(&scene);
+        }
+        self.scene = scene;
+        Ok(())
+    }
+
+    /// A picture of the scene as it stands.
+    fn shot(
+        &self,
+        recipe: Recipe,
+        output: PathBuf,
+    ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
+        let scene = (&self.scene, self.sky_picture);
+        Shot::new(self.args, self.format, recipe, scene, output)
+    }
 }

@@ -5,6 +5,7 @@ pub mod jobs;
 pub mod kept;
 pub mod orders;
 pub mod packages;
+pub mod paths;
 pub mod pictures;
 pub mod places;
 pub mod rigs;

@@ -22,6 +22,8 @@ pub mod package;
 pub mod packing;
 pub mod pair_files;
 pub mod passes;
+pub mod paths;
+pub mod pattern;
 pub mod picture_jobs;
 pub mod picture_pairs;
 pub mod pictures;

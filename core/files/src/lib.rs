@@ -18,6 +18,7 @@ pub mod face_frames;
 pub mod faces;
 pub mod fingerprint;
 pub mod format;
+pub mod frame;
 pub mod inspect;
 pub mod join;
 pub mod jpeg;

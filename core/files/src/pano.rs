@@ -3,6 +3,7 @@
 //! The schema is the published XMP one with namespace `http://ns.google.com/photos/1.0/panorama/`.
 
 use crate::error::{FileError, Result};
+use crate::fingerprint::Fingerprint;
 use dome_optics::Shape;
 
 /// Panorama properties; `None` is "not said".
@@ -38,6 +39,8 @@ pub struct PanoProperties {
     pub opening_hfov_deg: Option<f64>,
     /// What the picture is in words (`dc:description`); only read.
     pub words: Option<String>,
+    /// Which picture it is: the fingerprint of what determined it (`dc:identifier`); only read.
+    pub picture: Option<Fingerprint>,
     /// Values that were there but could not be understood, as sentences.
     pub problems: Vec<String>,
 }
@@ -163,6 +166,7 @@ impl TagRequest {
                 .map(|f| angle("field of view", f, 10.0, 170.0))
                 .transpose()?,
             words: None,
+            picture: None,
             problems: Vec::new(),
         })
     }

@@ -38,7 +38,7 @@ pub struct PictureSpec {
     pub comments: Option<String>,
     /// Luminance of the value 1, cd/m^2, where it is known; OpenEXR says it.
     pub white_cd_m2: Option<f32>,
-    /// What an OpenEXR says determined the picture.
+    /// What determined the picture: OpenEXR says it whole, JPEG and PNG by its fingerprint.
     pub description: Option<Description>,
     /// How two eyes lie in the picture: then it is no sphere to a viewer of one eye, and its words say what it is.
     pub packing: Packing,
@@ -135,6 +135,18 @@ impl PictureSpec {
 }
 
 impl PictureSpec {
+    /// The XMP packet of a JPEG or PNG: what viewers and people are told, and which picture it is.
+    fn packet(&self) -> Result<Option<String>> {
+        let told = match self.panorama_tags() {
+            Some(tags) => Some(xmp::make(&tags.properties(self.width, self.height)?)?),
+            None => self.layout().map(|words| xmp::described(&words)),
+        };
+        Ok(match &self.description {
+            Some(description) => Some(xmp::identified(told, description.fingerprint())?),
+            None => told,
+        })
+    }
+
     /// How the eyes lie, in words for people and programs; nothing of one eye.
     pub fn layout(&self) -> Option<String> {
         let (first, second) = match (self.packing.arrangement, self.packing.right_first) {
@@ -163,13 +175,25 @@ pub fn layout_told(words: &str) -> Option<(Packing, Shape)> {
     Some((packing.parse().ok()?, shape.parse().ok()?))
 }
 
-/// The file of one eye of two files: `OUT-left.jpg` for `OUT.jpg`.
+/// A word in a name where each eye has its own.
+pub const EYE_WORD: &str = "{eye}";
+/// A word in a name where each face of a cube has its own.
+pub const FACE_WORD: &str = "{face}";
+
+/// The file of one eye of two files: where the name has [`EYE_WORD`], else `OUT-left.jpg` for `OUT.jpg`.
 pub fn eye_path(path: &Path, side: dome_optics::rig::Side) -> PathBuf {
-    face_path(path, side.name())
+    part_path(path, EYE_WORD, side.name())
 }
 
-/// The file of one face of `cube-faces`: `OUT-front.png` for `OUT.png`.
+/// The file of one face of `cube-faces`: where the name has [`FACE_WORD`], else `OUT-front.png` for `OUT.png`.
 pub fn face_path(path: &Path, face: &str) -> PathBuf {
+    part_path(path, FACE_WORD, face)
+}
+
+fn part_path(path: &Path, word: &str, face: &str) -> PathBuf {
+    if let Some(text) = path.to_str().filter(|text| text.contains(word)) {
+        return text.replace(word, face).into();
+    }
     let stem = path.file_stem().unwrap_or_default().to_string_lossy();
     let name = match path.extension() {
         Some(ending) => format!("{stem}-{face}.{}", ending.to_string_lossy()),
@@ -295,12 +319,7 @@ pub fn write(
             })
         }),
         PictureFormat::Jpeg => {
-            let app1 = match spec.panorama_tags() {
-                Some(tags) => jpeg::metadata_segments(&tags, width, height)?,
-                None => spec.layout().map_or_else(Vec::new, |words| {
-                    vec![jpeg::xmp_segment(&xmp::described(&words))]
-                }),
-            };
+            let app1 = jpeg::metadata_segments(&spec.tags, spec.packet()?.as_deref())?;
             atomic::write(path, |w| {
                 let mut encoder = jpeg::Encoder::new(w, width, height, spec.quality, &app1)?;
                 in_order(strips, height, |strip| {
@@ -310,10 +329,7 @@ pub fn write(
             })
         }
         PictureFormat::Png => {
-            let packet = match spec.panorama_tags() {
-                Some(tags) => Some(xmp::make(&tags.properties(width, height)?)?),
-                None => spec.layout().map(|words| xmp::described(&words)),
-            };
+            let packet = spec.packet()?;
             let alpha = spec.layers.iter().position(is_alpha);
             let kind = png::Kind {
                 alpha: alpha.is_some(),

@@ -71,6 +71,24 @@ fn checksum(header: &[u8], body: &[u8]) -> u32 {
     hasher.finalize()
 }
 
+/// Rounds a strip to what it would be if it were written and read back.
+pub fn round(strip: &mut LayeredStrip, layers: &[LayerSpec]) {
+    let halves = |values: &mut [f32]| {
+        for v in values {
+            *v = to_half(*v).to_f32();
+        }
+    };
+    halves(&mut strip.beauty.samples);
+    for (values, _) in strip
+        .layers
+        .iter_mut()
+        .zip(layers)
+        .filter(|(_, l)| !l.float)
+    {
+        halves(values);
+    }
+}
+
 /// Reads a strip back; one that is damaged, has other layers or belongs to another picture is an error, so that it is
 /// rendered again.
 pub fn read(path: &Path, mark: &Mark, layers: &[LayerSpec]) -> Result<LayeredStrip> {

@@ -3,6 +3,7 @@
 //! Foreign properties of a packet are kept to the letter; only panorama properties are replaced.
 
 use crate::error::{FileError, Result};
+use crate::fingerprint::Fingerprint;
 use crate::pano::PanoProperties;
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::name::{Namespace, ResolveResult};
@@ -52,6 +53,13 @@ pub fn read(packet: &str) -> Result<PanoProperties> {
                             .normalized_value(XmlVersion::Implicit1_0)
                             .map_err(damaged)?;
                         set(&mut found, local.as_ref(), &value);
+                    }
+                    if is_namespace(&ns, DC_NS) && local.as_ref() == "identifier" {
+                        let value = attribute
+                            .normalized_value(XmlVersion::Implicit1_0)
+                            .map_err(damaged)?;
+                        let digits = value.strip_prefix(PICTURE_URN);
+                        found.picture = digits.and_then(|d| d.parse().ok()).or(found.picture);
                     }
                 }
                 if !empty {
@@ -207,24 +215,42 @@ fn description(p: &PanoProperties) -> BytesStart<'static> {
 
 /// A new packet that holds these properties alone.
 pub fn make(p: &PanoProperties) -> Result<String> {
-    let shell = format!(
+    merge(&packet_of(""), p)
+}
+
+/// A packet around some descriptions.
+fn packet_of(descriptions: &str) -> String {
+    format!(
         "<?xpacket begin=\"\u{feff}\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>\n\
-         <x:xmpmeta xmlns:x=\"adobe:ns:meta/\">\n <rdf:RDF xmlns:rdf=\"{RDF_NS}\">\n </rdf:RDF>\n</x:xmpmeta>\n\
+         <x:xmpmeta xmlns:x=\"adobe:ns:meta/\">\n <rdf:RDF xmlns:rdf=\"{RDF_NS}\">\n{descriptions} {RDF_END}\n</x:xmpmeta>\n\
          <?xpacket end=\"w\"?>"
-    );
-    merge(&shell, p)
+    )
+}
+
+/// What begins the identifier of a picture whose recipe is known.
+const PICTURE_URN: &str = "urn:sha256:";
+const RDF_END: &str = "</rdf:RDF>";
+
+/// One of our own packets, or a new one, that also says by `dc:identifier` (XMP specification part 1, 8.3, Dublin Core) which picture
+/// it is: the fingerprint of what determined it.
+pub fn identified(packet: Option<String>, picture: Fingerprint) -> Result<String> {
+    let packet = packet.unwrap_or_else(|| packet_of(""));
+    let (before, after) = packet
+        .split_once(RDF_END)
+        .ok_or_else(|| damaged("it has no end of its descriptions"))?;
+    Ok(format!(
+        "{before}<rdf:Description rdf:about=\"\" xmlns:dc=\"{DC_NS}\" dc:identifier=\"{PICTURE_URN}{picture}\"/>\n {RDF_END}{after}"
+    ))
 }
 
 /// A packet that says in words what a picture is, as `dc:description` (XMP specification part 1, 8.3, Dublin Core).
 pub fn described(words: &str) -> String {
     let clean = quick_xml::escape::escape(words);
-    format!(
-        "<?xpacket begin=\"\u{feff}\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>\n\
-         <x:xmpmeta xmlns:x=\"adobe:ns:meta/\">\n <rdf:RDF xmlns:rdf=\"{RDF_NS}\">\n\
-         <rdf:Description rdf:about=\"\" xmlns:dc=\"{DC_NS}\">\n\
+    packet_of(&format!(
+        "<rdf:Description rdf:about=\"\" xmlns:dc=\"{DC_NS}\">\n\
          <dc:description><rdf:Alt><rdf:li xml:lang=\"x-default\">{clean}</rdf:li></rdf:Alt></dc:description>\n\
-         </rdf:Description>\n </rdf:RDF>\n</x:xmpmeta>\n<?xpacket end=\"w\"?>"
-    )
+         </rdf:Description>\n"
+    ))
 }
 
 /// `packet` with its panorama properties replaced by `p` and everything else as it was.

@@ -76,6 +76,8 @@ pub struct Mover {
     pub points: Vec<[f64; 3]>,
     /// Where it is at the moment that the scene was read for, metres.
     pub now: [f64; 3],
+    /// How it is turned then, if it looked as cameras look: along its own -Z with its own Y upwards.
+    pub turned: dome_optics::Orientation,
 }
 
 /// A camera that came with the scene, to be offered as a viewpoint.

@@ -4,4 +4,4 @@ mod encode;
 mod parts;
 
 pub use encode::{Encoder, MAX_SIDE, encode_small};
-pub use parts::{JpegParts, metadata_segments, xmp_segment};
+pub use parts::{JpegParts, metadata_segments};

@@ -10,20 +10,19 @@ const XMP_ID: &[u8] = b"http://ns.adobe.com/xap/1.0/\0";
 const XMP_EXTENSION_ID: &[u8] = b"http://ns.adobe.com/xmp/extension/\0";
 const EXIF_ID: &[u8] = b"Exif\0\0";
 
-/// The APP1 segments (identifier and content) that tell `request` of a new picture of this size.
-pub fn metadata_segments(request: &TagRequest, width: u32, height: u32) -> Result<Vec<Vec<u8>>> {
+/// The APP1 segments (identifier and content) of a new picture: the camera that `request` tells, and an XMP packet.
+pub fn metadata_segments(request: &TagRequest, packet: Option<&str>) -> Result<Vec<Vec<u8>>> {
     let mut segments = Vec::new();
     if request.make.is_some() || request.model.is_some() {
         let block = exif::set_make_model(&[], request.make.as_deref(), request.model.as_deref())?;
         segments.push([EXIF_ID, &block].concat());
     }
-    let packet = xmp::make(&request.properties(width, height)?)?;
-    segments.push(xmp_segment(&packet));
+    segments.extend(packet.map(xmp_segment));
     Ok(segments)
 }
 
 /// The APP1 segment of an XMP packet.
-pub fn xmp_segment(packet: &str) -> Vec<u8> {
+fn xmp_segment(packet: &str) -> Vec<u8> {
     [XMP_ID, packet.as_bytes()].concat()
 }
 

@@ -70,6 +70,7 @@ fn gather(node: &gltf::Node, carried: bool, targets: &BTreeSet<usize>, movers: &
             times: Vec::new(),
             points: Vec::new(),
             now: [0.0; 3],
+            turned: dome_optics::Orientation::default(),
         });
     }
     for child in node.children() {

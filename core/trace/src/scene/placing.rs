@@ -238,12 +238,13 @@ impl Document {
                 .map(|c| self.placed_camera(c, poses))
                 .collect(),
             movers: (self.movers.iter())
-                .map(|m| Mover {
-                    now: (self.rig.entry(m.node)).map_or(m.now, |e| {
-                        let place = self.matrix * self.rig.world(e, poses);
-                        place.w_axis.truncate().to_array()
-                    }),
-                    ..m.clone()
+                .map(|m| match self.rig.entry(m.node) {
+                    None => m.clone(),
+                    Some(entry) => {
+                        let (now, turned) = self.stands_at(entry, poses);
+                        let m = m.clone();
+                        Mover { now, turned, ..m }
+                    }
                 })
                 .collect(),
             stock: Arc::clone(&self.stock),
@@ -293,17 +294,24 @@ impl Document {
         let Some(entry) = self.rig.entry(camera.node) else {
             return camera.clone();
         };
+        let (position, orientation) = self.stands_at(entry, poses);
+        SceneCamera {
+            position,
+            orientation,
+            ..camera.clone()
+        }
+    }
+
+    /// Where a node is, metres, and how it is turned.
+    fn stands_at(&self, entry: u32, poses: &Poses) -> ([f64; 3], Orientation) {
         let place = self.matrix * self.rig.world(entry, poses);
         let axes = DMat3::from_cols(
             place.x_axis.truncate().normalize_or_zero(),
             place.y_axis.truncate().normalize_or_zero(),
             place.z_axis.truncate().normalize_or_zero(),
         );
-        SceneCamera {
-            position: place.w_axis.truncate().to_array(),
-            orientation: Orientation::from_matrix(&axes),
-            ..camera.clone()
-        }
+        let position = place.w_axis.truncate().to_array();
+        (position, Orientation::from_matrix(&axes))
     }
 }
 
