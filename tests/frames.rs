@@ -12,7 +12,8 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::process::Stdio;
 use std::time::Duration;
-use support::scene::{LAMP, LAMP_GOES, MOVES_S, WALK, WALK_TURNS, moving_room};
+use support::moving::{LAMP_GOES, MOVES_S, WALK, WALK_TURNS, moving_room};
+use support::scene::LAMP;
 use support::{outside, owl_dome, run, run_fails, run_ok, text};
 
 /// A folder with the room in which a lamp and a camera move.

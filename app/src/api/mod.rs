@@ -12,6 +12,7 @@ mod live;
 mod orders;
 mod packages;
 mod passes;
+mod paths;
 pub mod picture_types;
 mod pictures;
 mod preflight;
@@ -123,6 +124,7 @@ pub fn server(app: Arc<App>, listener: TcpListener, web: Option<PathBuf>) -> Roc
             [
                 projects::routes(),
                 live::routes(),
+                paths::routes(),
                 setups::routes(),
                 stand::routes(),
                 depth::routes(),

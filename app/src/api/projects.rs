@@ -9,11 +9,12 @@ use super::types::{
 };
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
+use crate::model::places::Ride;
 use crate::store::StoreError;
 use crate::work::bring::{bring, check_name, make_card, scene_ending};
 use crate::work::replace::replace_scene;
 use crate::work::settings::change_settings;
-use crate::work::{App, Result, WorkError, history, standing};
+use crate::work::{App, Result, WorkError, history, paths, standing};
 use dome_files::limits::MAX_FILE;
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::Status;
@@ -363,12 +364,32 @@ fn settings_label(before: &SceneSettings, after: &SceneSettings) -> String {
     format!("Change {what}")
 }
 
+/// A viewpoint where its path or its ride has it at the project's moment.
+fn placed(
+    app: &App,
+    id: i64,
+    before: Option<&Option<Ride>>,
+    draft: NewViewpoint,
+) -> crate::work::Result<NewViewpoint> {
+    if draft.path.is_some() {
+        let settings = app.store.project(id)?.settings;
+        let scene = app.scenes.get_as(app, id, &settings)?;
+        return paths::settled(draft, &scene, settings.time_s);
+    }
+    match draft.ride {
+        Some(_) => standing::riding(&*app.scenes.get(app, id)?, before, draft),
+        None => Ok(draft),
+    }
+}
+
 /// What a change of a viewpoint is called.
 fn viewpoint_label(before: &Viewpoint, after: &NewViewpoint) -> String {
     let verb = if before.name != after.name {
         "Rename"
     } else if before.ride != after.ride {
         "Ride of"
+    } else if before.path != after.path {
+        "Path of"
     } else if before.pose.position != after.pose.position {
         "Move"
     } else if before.rig != after.rig {
@@ -391,9 +412,7 @@ async fn add_viewpoint(
 ) -> Answer<Json<Viewpoint>> {
     blocking(app, move |app| {
         let mut draft = checked(&draft)?;
-        if draft.ride.is_some() {
-            draft = standing::riding(&*app.scenes.get(app, id)?, None, draft)?;
-        }
+        draft = placed(app, id, None, draft)?;
         app.store.project(id)?;
         let viewpoint = history::change(
             app,
@@ -421,9 +440,7 @@ async fn set_viewpoint(
         if untold {
             draft.rig = before.rig.clone();
         }
-        if draft.ride.is_some() {
-            draft = standing::riding(&*app.scenes.get(app, id)?, Some(&before.ride), draft)?;
-        }
+        draft = placed(app, id, Some(&before.ride), draft)?;
         history::change(
             app,
             id,

@@ -4,6 +4,7 @@ pub use super::scene_types::{LightInfo, MeasureInfo, SunPosition};
 use crate::model::orders::PassShape;
 pub use crate::model::orders::{Lens, OrderSpec};
 pub use crate::model::packages::{CheckInfo, Package, PackageRequest};
+pub use crate::model::paths::ViewpointPath;
 pub use crate::model::places::{NewViewpoint, Opening, Pose, Ride, Viewpoint};
 pub use crate::model::rigs::Rig;
 pub use crate::model::scenes::{ProjectCard, SceneSummary};
@@ -32,6 +33,9 @@ pub struct ViewpointDraft {
     /// What it rides on.
     #[serde(default)]
     pub ride: Option<Ride>,
+    /// The way that it takes while time goes by; then it rides on nothing.
+    #[serde(default)]
+    pub path: Option<ViewpointPath>,
     /// How its eyes stand; as it was, or one eye, if absent.
     #[serde(default)]
     #[ts(optional)]
@@ -51,6 +55,7 @@ impl ViewpointDraft {
             unlocked: self.unlocked,
             opening: self.opening,
             ride: self.ride.clone(),
+            path: self.path.clone(),
             rig: self.rig.clone().unwrap_or_default(),
         }
     }

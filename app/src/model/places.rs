@@ -1,5 +1,6 @@
 //! Places to stand, as they are kept.
 
+use super::paths::ViewpointPath;
 use super::rigs::Rig;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -36,6 +37,9 @@ pub struct Viewpoint {
     /// What it rides on.
     #[serde(default)]
     pub ride: Option<Ride>,
+    /// The way that it takes while time goes by.
+    #[serde(default)]
+    pub path: Option<ViewpointPath>,
     /// How its eyes stand.
     #[serde(default)]
     pub rig: Rig,
@@ -81,6 +85,8 @@ pub struct NewViewpoint {
     pub opening: Option<Opening>,
     /// What it rides on.
     pub ride: Option<Ride>,
+    /// The way that it takes while time goes by; then it rides on nothing.
+    pub path: Option<ViewpointPath>,
     /// How its eyes stand.
     pub rig: Rig,
 }
@@ -94,6 +100,7 @@ impl NewViewpoint {
             unlocked,
             opening,
             ride,
+            path,
             rig,
             ..
         } = viewpoint.clone();
@@ -103,6 +110,7 @@ impl NewViewpoint {
             unlocked,
             opening,
             ride,
+            path,
             rig,
         }
     }

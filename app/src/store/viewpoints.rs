@@ -2,6 +2,7 @@
 
 use super::{NEXT_VERSION, Result, Store, StoreError, changed, found};
 use crate::model::kept;
+use crate::model::paths::ViewpointPath;
 use crate::model::places::{NewViewpoint, Pose, Viewpoint};
 use crate::model::places::{Opening, Ride};
 use crate::model::rigs::Rig;
@@ -15,6 +16,7 @@ use std::collections::BTreeMap;
 struct More {
     opening: Option<Opening>,
     ride: Option<Ride>,
+    path: Option<ViewpointPath>,
     rig: Rig,
 }
 
@@ -54,7 +56,7 @@ impl Store {
                 draft.name,
                 kept::write(&draft.pose)?,
                 draft.unlocked,
-                more(&draft.opening, &draft.ride, &draft.rig)?
+                more(draft)?
             ],
         )?;
         Ok(db.last_insert_rowid())
@@ -73,8 +75,17 @@ impl Store {
                 draft.name,
                 kept::write(&draft.pose)?,
                 draft.unlocked,
-                more(&draft.opening, &draft.ride, &draft.rig)?
+                more(draft)?
             ],
+        )?;
+        changed(rows, "viewpoint", id)
+    }
+
+    /// Puts a viewpoint where what leads it has it by now. Nobody changed it, so whoever saw it before may still change it.
+    pub fn settle_viewpoint(&self, project: i64, id: i64, draft: &NewViewpoint) -> Result<()> {
+        let rows = self.lock().execute(
+            "UPDATE viewpoint SET pose = ?3, more = ?4 WHERE project = ?1 AND id = ?2",
+            params![project, id, kept::write(&draft.pose)?, more(draft)?],
         )?;
         changed(rows, "viewpoint", id)
     }
@@ -148,7 +159,7 @@ impl Store {
                     v.name,
                     kept::write(&v.pose)?,
                     v.unlocked,
-                    more(&v.opening, &v.ride, &v.rig)?,
+                    more(&NewViewpoint::of(v))?,
                     place as i64 + 1,
                     known.get(&v.id).map_or(0, |version| version + 1)
                 ],
@@ -158,11 +169,12 @@ impl Store {
     }
 }
 
-fn more(opening: &Option<Opening>, ride: &Option<Ride>, rig: &Rig) -> Result<String> {
+fn more(draft: &NewViewpoint) -> Result<String> {
     Ok(kept::write(&More {
-        opening: *opening,
-        ride: ride.clone(),
-        rig: rig.clone(),
+        opening: draft.opening,
+        ride: draft.ride.clone(),
+        path: draft.path.clone(),
+        rig: draft.rig.clone(),
     })?)
 }
 
@@ -189,6 +201,7 @@ fn viewpoint((id, name, pose, unlocked, more, version): Columns) -> Result<Viewp
         unlocked,
         opening: more.opening,
         ride: more.ride,
+        path: more.path,
         rig: more.rig,
         version,
     })

@@ -1,5 +1,6 @@
 //! What work is asked to do, where that takes more than a number or a name.
 
+use crate::model::paths::ViewpointPath;
 use crate::model::places::Pose;
 use crate::model::rigs::Rig;
 use serde::Deserialize;
@@ -31,10 +32,34 @@ pub struct PreviewRequest {
     pub quick: Option<bool>,
     /// Number of the light setup; the one in use if absent.
     pub setup: Option<u32>,
+    /// The moment of the scene's motion, seconds; the project's if absent.
+    pub moment_s: Option<f64>,
     /// The pair of eyes; one eye if absent. A flat pair is seen through its frame.
     pub rig: Option<Rig>,
     /// What is shown of the pair; the left eye if absent.
     pub show: Option<PairShown>,
+}
+
+/// A path that is asked about.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct PathRequest {
+    /// The path.
+    pub path: ViewpointPath,
+    /// The viewpoint's pose: its heading counts where no key says one.
+    pub pose: Pose,
+}
+
+/// The way of something that moves in the scene.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct NodePathRequest {
+    /// Number of its node.
+    pub node: u32,
+    /// From it to the eye in its own frame, metres: to its right, upwards, backwards.
+    pub offset: [f64; 3],
+    /// Whether its turning is taken too.
+    pub turn_along: bool,
 }
 
 /// How deep it is somewhere.

@@ -1,14 +1,20 @@
 //! Moving viewpoints: paths from files, and the picture of each moment.
 
+use super::asked::{NodePathRequest, PathRequest};
 use super::recipe::Recipe;
-use super::{Result, WorkError};
-use crate::model::paths::ViewpointPath;
+use super::told::paths::{PathFinding, PathInfo, PathMoment, PathNear};
+use super::{App, Result, WorkError, at_once};
+use crate::model::paths::{Between, PathKey, ViewpointPath};
+use crate::model::places::{NewViewpoint, Opening};
 use dome_files::FileError;
 use dome_files::error::display_name;
 use dome_optics::path::{EyePath, Moment};
 use dome_optics::rig::Rig;
-use dome_trace::{Scene, stand};
+use dome_rules::motion::{self, MotionFacts};
+use dome_trace::stand::clearance::nearest_with;
+use dome_trace::{Scene, TraceError, stand};
 use glam::DVec3;
+use rayon::prelude::*;
 use std::io::Read;
 use std::path::Path;
 
@@ -135,5 +141,191 @@ impl Recipe {
     pub fn of_frame(mut self, frame: u64) -> Self {
         self.seed = self.seed.wrapping_add(frame as u32);
         self
+    }
+}
+
+/// A viewpoint with a path as it is at a moment: where it stands and, as far as keys say it, how it looks, opens and sees.
+pub fn settled(mut draft: NewViewpoint, scene: &Scene, time_s: f64) -> Result<NewViewpoint> {
+    let Some(path) = &draft.path else {
+        return Ok(draft);
+    };
+    let moment = Mover::new(path)?.at(scene, time_s);
+    draft.ride = None;
+    draft.pose.position = moment.position.to_array();
+    draft.pose.heading_deg = moment.heading_deg.unwrap_or(draft.pose.heading_deg);
+    draft.opening = moment.opening.map(Opening::from).or(draft.opening);
+    if let Some(separation) = moment.separation_m {
+        draft.rig.separation_m = separation / draft.rig.scale;
+    }
+    if let Some(metres) = moment.convergence_m {
+        draft.rig.converge_m = Some(metres);
+        draft.rig.flat.converge_m = metres;
+    }
+    Ok(draft)
+}
+
+/// Moments at which a path is looked at: enough for a curve.
+const MOMENTS: usize = 121;
+/// Moments at which it is found what is near.
+const NEAR_MOMENTS: usize = 41;
+/// Rays for what is near then.
+const NEAR_RAYS: usize = 2_048;
+
+/// What a path does to whoever is led along it.
+pub fn look(app: &App, project: i64, request: &PathRequest) -> Result<PathInfo> {
+    let settings = app.store.project(project)?.settings;
+    let mover = Mover::new(&request.path)?;
+    let scene = app.scenes.get_as(app, project, &settings)?;
+    let opened = app.scenes.open(app, project, &settings)?;
+    let path = mover.path();
+    let (from_s, to_s) = path.span_s();
+    let moment_of = |i: usize, of: usize| match i + 1 == of {
+        true => to_s,
+        false => from_s + (to_s - from_s) * i as f64 / (of - 1) as f64,
+    };
+    let moments: Vec<PathMoment> = (0..MOMENTS)
+        .map(|i| {
+            let time_s = moment_of(i, MOMENTS);
+            let (at, motion) = (mover.at(&scene, time_s), path.motion(time_s));
+            let heading_deg = at.heading_deg.unwrap_or(request.pose.heading_deg);
+            PathMoment {
+                time_s,
+                key_time_s: path.key_time_s(time_s),
+                position: at.position.to_array(),
+                heading_deg,
+                travel_deg: motion.travel_deg,
+                speed_m_s: motion.speed_m_s,
+                turning_deg_s: motion.turning_deg_s,
+                separation_m: at.separation_m,
+                converge_m: at.convergence_m,
+            }
+        })
+        .collect();
+    let moves = opened.report.motion.length_s > 0.0;
+    let near = at_once(|| {
+        let found = (0..NEAR_MOMENTS).into_par_iter().map(|i| {
+            let time_s = moment_of(i, NEAR_MOMENTS);
+            let placed;
+            let scene = match moves {
+                true => {
+                    placed = opened.document.place(time_s, &settings.moves)?;
+                    &placed
+                }
+                false => &*scene,
+            };
+            let eye = mover.at(scene, time_s).position;
+            let (nearest, floor) = nearest_with(scene, eye, NEAR_RAYS);
+            Ok(PathNear {
+                time_s,
+                nearest_m: nearest.map(|n| n.distance),
+                object: nearest.and_then(|n| {
+                    let object = scene.objects().get(n.object as usize)?;
+                    Some(object.name.clone())
+                }),
+                above_floor_m: floor.map(|f| eye.y - f.y),
+            })
+        });
+        found.collect::<std::result::Result<Vec<_>, TraceError>>()
+    })?;
+    let facts: Vec<MotionFacts> = (moments.iter().enumerate())
+        .map(|(i, m)| {
+            let beside = &near[i * (NEAR_MOMENTS - 1) / (MOMENTS - 1)];
+            MotionFacts {
+                time_s: m.time_s,
+                speed_m_s: m.speed_m_s,
+                turning_deg_s: m.turning_deg_s,
+                heading_deg: m.heading_deg,
+                travel_deg: m.travel_deg,
+                nearest_m: beside.nearest_m,
+                nearest: beside.object.clone(),
+            }
+        })
+        .collect();
+    let findings = motion::check(&facts, settings.stand.beside_m);
+    let keys = &request.path.keys;
+    Ok(PathInfo {
+        length_m: path.length_m(),
+        key_moments_s: (keys.iter()).map(|k| path.moment_of(k.time_s)).collect(),
+        travel_at_keys_deg: path.travel_at_keys(),
+        walking_m_s: motion::WALKING_M_S,
+        still_deg_s: motion::STILL_DEG_S,
+        findings: (findings.into_iter())
+            .map(|f| PathFinding {
+                rule: f.rule.into(),
+                level: f.level,
+                what: f.what,
+                remedy: f.remedy.into(),
+                from_s: f.from_s,
+                to_s: f.to_s,
+            })
+            .collect(),
+        moments,
+        near,
+    })
+}
+
+/// A key is added to the way of a node wherever the path would leave it by more than this, metres.
+const STRAYS_M: f64 = 0.01;
+/// Most keys that the way of a node gets.
+const MOST_NODE_KEYS: usize = 100;
+/// Moments at which the way of a node is looked at.
+const NODE_MOMENTS: usize = 241;
+
+/// The way of something that moves in the scene, as a path of few keys; `offset` is from it to the eye in its own frame, metres.
+pub fn of_node(app: &App, project: i64, request: &NodePathRequest) -> Result<ViewpointPath> {
+    let settings = app.store.project(project)?.settings;
+    let opened = app.scenes.open(app, project, &settings)?;
+    let whole_s = opened.report.motion.length_s;
+    let offset = DVec3::from(request.offset);
+    if !offset.is_finite() || offset.length() > 1e6 {
+        return Err(WorkError::Request(
+            "The offset must be three numbers within 1000 km; correct it.".into(),
+        ));
+    }
+    let mut way = Vec::new();
+    for i in 0..NODE_MOMENTS {
+        let time_s = whole_s * i as f64 / (NODE_MOMENTS - 1) as f64;
+        let scene = opened.document.place(time_s, &settings.moves)?;
+        let Some(mover) = scene.movers().iter().find(|m| m.node == request.node) else {
+            return Err(WorkError::Request(
+                "That does not move in this scene; choose something that does.".into(),
+            ));
+        };
+        let place = DVec3::from(mover.now) + mover.turned.matrix() * offset;
+        way.push((time_s, place, mover.turned.heading_deg));
+    }
+    let key = |i: usize| {
+        let (time_s, place, heading_deg): (f64, DVec3, f64) = way[i];
+        PathKey {
+            time_s,
+            position: place.to_array(),
+            on: Between::Smooth,
+            heading_deg: request.turn_along.then_some(heading_deg),
+            turns: 0,
+            opening: None,
+            separation_m: None,
+            converge_m: None,
+        }
+    };
+    let mut chosen = vec![0, NODE_MOMENTS - 1];
+    loop {
+        let path = ViewpointPath {
+            keys: chosen.iter().map(|i| key(*i)).collect(),
+            ..ViewpointPath::default()
+        };
+        let ready = path
+            .ready()
+            .map_err(|e| WorkError::Request(e.to_string()))?;
+        let strays = |i: &usize| ready.at(way[*i].0).position.distance(way[*i].1);
+        let worst = (0..NODE_MOMENTS)
+            .filter(|i| !chosen.contains(i))
+            .max_by(|a, b| strays(a).total_cmp(&strays(b)));
+        match worst {
+            Some(i) if strays(&i) > STRAYS_M && chosen.len() < MOST_NODE_KEYS => {
+                chosen.push(i);
+                chosen.sort_unstable();
+            }
+            _ => return Ok(path),
+        }
     }
 }

@@ -322,7 +322,12 @@ pub fn of_viewpoint(
                 },
                 _ => limits(settings),
             },
-            travel_deg: mover.and_then(|m| travel(m, settings.time_s)),
+            travel_deg: match &viewpoint.path {
+                Some(path) => {
+                    (path.ready().ok()).and_then(|p| p.motion(settings.time_s).travel_deg)
+                }
+                None => mover.and_then(|m| travel(m, settings.time_s)),
+            },
             ..place.whole(&clearance, &light)
         }),
         ..Facts::default()

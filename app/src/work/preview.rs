@@ -357,6 +357,15 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
             ))
         })?,
     };
+    let settings = match request.moment_s {
+        None => settings,
+        Some(time_s) if (0.0..=86_400.0).contains(&time_s) => SceneSettings { time_s, ..settings },
+        Some(_) => {
+            return Err(WorkError::Request(
+                "The moment must lie between 0 and 86400 s; correct it.".into(),
+            ));
+        }
+    };
     if request.quick == Some(true) {
         let looking = Looking::of(request, MAX_QUICK)?;
         let sides = looking.sides(request.show);

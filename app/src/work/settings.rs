@@ -1,7 +1,7 @@
 //! A project's settings: surroundings, lights, unit, moment, moved objects, and what follows when they change.
 
 use super::bring::summarise;
-use super::{App, Result, WorkError, distributions};
+use super::{App, Result, WorkError, distributions, paths};
 use crate::model::places::{NewViewpoint, Viewpoint};
 use crate::model::settings::SceneSettings;
 use dome_files::archive;
@@ -36,19 +36,21 @@ pub fn change_settings(app: &App, id: i64, new: &SceneSettings) -> Result<()> {
     let Some(after) = after else { return Ok(()) };
     if let Some(before) = before {
         let before = before?;
-        for viewpoint in app.store.viewpoints(id)? {
-            let eye = DVec3::from(viewpoint.pose.position);
+        let scaled = |eye: DVec3| {
             let above = stand::floor_below(&before, eye).map_or(0.0, |f| eye.y - f.y);
             let mut place = eye * factor;
             if above > 0.0 {
                 place.y = (eye.y - above) * factor + above;
             }
-            move_to(app, id, viewpoint, place)?;
+            place
+        };
+        for viewpoint in app.store.viewpoints(id)? {
+            move_to(app, id, viewpoint, &scaled)?;
         }
     } else if turned {
         stand_again(app, id, &after, used(&new) == Up::Z)?;
     } else if new.time_s != old.time_s {
-        ride_along(app, id, &after)?;
+        ride_along(app, id, &after, new.time_s)?;
     }
     Ok(())
 }
@@ -122,39 +124,50 @@ const EYE_HEIGHT: f64 = 1.6;
 /// they stand where anybody would first.
 fn stand_again(app: &App, id: i64, scene: &Scene, z_up: bool) -> Result<()> {
     for viewpoint in app.store.viewpoints(id)? {
-        let [x, y, z] = viewpoint.pose.position;
-        let turned = if z_up {
-            DVec3::new(x, z, -y)
-        } else {
-            DVec3::new(x, -z, y)
+        let again = |at: DVec3| {
+            let turned = if z_up {
+                DVec3::new(at.x, at.z, -at.y)
+            } else {
+                DVec3::new(at.x, -at.z, at.y)
+            };
+            match stand::floor_below(scene, turned) {
+                Some(floor) => DVec3::new(turned.x, floor.y + EYE_HEIGHT, turned.z),
+                None => stand::middle(scene),
+            }
         };
-        let place = match stand::floor_below(scene, turned) {
-            Some(floor) => DVec3::new(turned.x, floor.y + EYE_HEIGHT, turned.z),
-            None => stand::middle(scene),
-        };
-        move_to(app, id, viewpoint, place)?;
+        move_to(app, id, viewpoint, &again)?;
     }
     Ok(())
 }
 
-/// Puts riding viewpoints where what they ride on is now.
-fn ride_along(app: &App, id: i64, scene: &Scene) -> Result<()> {
+/// Puts riding viewpoints where what they ride on is now, and those with a path where it has come to.
+fn ride_along(app: &App, id: i64, scene: &Scene, time_s: f64) -> Result<()> {
     for viewpoint in app.store.viewpoints(id)? {
+        if viewpoint.path.is_some() {
+            let draft = paths::settled(NewViewpoint::of(&viewpoint), scene, time_s)?;
+            app.store.settle_viewpoint(id, viewpoint.id, &draft)?;
+            continue;
+        }
         let now = viewpoint
             .ride
             .as_ref()
             .and_then(|r| scene.movers().iter().find(|m| m.node == r.node));
         if let (Some(mover), Some(ride)) = (now, viewpoint.ride.clone()) {
             let place = DVec3::from(mover.now) + DVec3::from(ride.offset);
-            move_to(app, id, viewpoint, place)?;
+            move_to(app, id, viewpoint, &|_| place)?;
         }
     }
     Ok(())
 }
 
-fn move_to(app: &App, id: i64, viewpoint: Viewpoint, place: DVec3) -> Result<()> {
+/// Moves a viewpoint, and its path with it.
+fn move_to(app: &App, id: i64, viewpoint: Viewpoint, place: &dyn Fn(DVec3) -> DVec3) -> Result<()> {
     let mut draft = NewViewpoint::of(&viewpoint);
-    draft.pose.position = place.to_array();
+    let moved = |p: &mut [f64; 3]| *p = place((*p).into()).to_array();
+    moved(&mut draft.pose.position);
+    if let Some(path) = &mut draft.path {
+        path.keys.iter_mut().for_each(|k| moved(&mut k.position));
+    }
     Ok(app.store.set_viewpoint(id, viewpoint.id, &draft)?)
 }
 

@@ -37,6 +37,10 @@ import type { PackageRequest } from "../generated/PackageRequest";
 import type { Pass } from "../generated/Pass";
 import type { Pictures } from "../generated/Pictures";
 import type { Plan } from "../generated/Plan";
+import type { NodePathRequest } from "../generated/NodePathRequest";
+import type { PathInfo } from "../generated/PathInfo";
+import type { PathRequest } from "../generated/PathRequest";
+import type { ViewpointPath } from "../generated/ViewpointPath";
 import type { PreviewRequest } from "../generated/PreviewRequest";
 import type { Project } from "../generated/Project";
 import type { ProjectCard } from "../generated/ProjectCard";
@@ -152,6 +156,9 @@ export const api = {
     (await request("POST", `/projects/${project}/strain.png`, body)).blob(),
   cameras: (project: number) => json<FramedCamera[]>("GET", `/projects/${project}/cameras`),
   depthPlan: (project: number) => `/api/projects/${project}/depth.csv`,
+  path: (project: number, body: PathRequest) => json<PathInfo>("POST", `/projects/${project}/path`, body),
+  pathOfNode: (project: number, body: NodePathRequest) =>
+    json<ViewpointPath>("POST", `/projects/${project}/path-of-node`, body),
   clearance: (project: number, viewpoint: number, pose: Pose, moving = false) =>
     json<ClearanceInfo>(
       "POST",

@@ -28,6 +28,10 @@ quick?: boolean,
  */
 setup?: number, 
 /**
+ * The moment of the scene's motion, seconds; the project's if absent.
+ */
+moment_s?: number, 
+/**
  * The pair of eyes; one eye if absent. A flat pair is seen through its frame.
  */
 rig?: Rig, 

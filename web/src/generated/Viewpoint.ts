@@ -3,6 +3,7 @@ import type { Opening } from "./Opening";
 import type { Pose } from "./Pose";
 import type { Ride } from "./Ride";
 import type { Rig } from "./Rig";
+import type { ViewpointPath } from "./ViewpointPath";
 
 /**
  * A place to stand.
@@ -32,6 +33,10 @@ opening: Opening | null,
  * What it rides on.
  */
 ride: Ride | null, 
+/**
+ * The way that it takes while time goes by.
+ */
+path: ViewpointPath | null, 
 /**
  * How its eyes stand.
  */

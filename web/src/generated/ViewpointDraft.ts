@@ -3,6 +3,7 @@ import type { Opening } from "./Opening";
 import type { Pose } from "./Pose";
 import type { Ride } from "./Ride";
 import type { Rig } from "./Rig";
+import type { ViewpointPath } from "./ViewpointPath";
 
 /**
  * A viewpoint as it is sent to be made or changed.
@@ -28,6 +29,10 @@ opening: Opening | null,
  * What it rides on.
  */
 ride: Ride | null, 
+/**
+ * The way that it takes while time goes by; then it rides on nothing.
+ */
+path: ViewpointPath | null, 
 /**
  * How its eyes stand; as it was, or one eye, if absent.
  */

@@ -1,6 +1,7 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { changeSettings, changeViewpoint } from "../api/changing";
 import type { FindingInfo } from "../generated/FindingInfo";
+import { withPlace } from "../stand/path";
 import type { Project } from "../generated/Project";
 import type { SceneSettings } from "../generated/SceneSettings";
 
@@ -35,6 +36,8 @@ export async function applyFix(
       unlocked: v.unlocked && !level,
       opening: v.opening,
       ride: v.ride,
+      // Who is led along a path leads it by moving.
+      path: v.path && withPlace(v.path, project.settings.time_s, fix.pose.position),
     });
   }
 }

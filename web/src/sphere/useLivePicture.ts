@@ -56,6 +56,8 @@ interface Options {
   moving?: boolean;
   /** Number of the light setup, if it is not the one in use. */
   setup?: number;
+  /** The moment of the scene's motion, if it is not the project's, seconds. */
+  moment?: number | undefined;
   /** The pair of eyes, and what is shown of it. */
   rig?: Rig;
   show?: PairShown;
@@ -71,10 +73,10 @@ export function useLivePicture(
   project: number,
   pose: Pose,
   settings: unknown,
-  { clay = false, moving = false, setup, rig, show: shown }: Options = {},
+  { clay = false, moving = false, setup, moment, rig, show: shown }: Options = {},
 ): Live {
   const [{ of, ...live }, setLive] = useState<Made>({ url: null, problem: null, shown: 0, of: null });
-  const rest = JSON.stringify([project, settings, clay, setup, rig, shown]);
+  const rest = JSON.stringify([project, settings, clay, setup, moment, rig, shown]);
   const view = JSON.stringify([rest, pose]);
   const turned = rig?.kind !== "flat" && of?.rest === rest ? turn(of.pose, pose) : null;
   const key = JSON.stringify([view, moving]);
@@ -85,6 +87,7 @@ export function useLivePicture(
     const stop = new AbortController();
     const light = {
       ...(setup === undefined ? {} : { setup }),
+      ...(moment === undefined ? {} : { moment_s: moment }),
       ...(rig === undefined ? {} : { rig }),
       ...(shown === undefined ? {} : { show: shown }),
     };

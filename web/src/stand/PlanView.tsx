@@ -9,7 +9,9 @@ import { degrees, length, wrapHeading } from "../parts/units";
 import { LevelSign, colours as markColours } from "./HorizonMarks";
 import { PaperBase, ScaleBar, ZoomButtons } from "./PaperBase";
 import { along, headingTo, pointCount, ringPath, wedgePath } from "./drawing";
+import { PathKeys, PathLine } from "./PathOnPaper";
 import { movedByKey, usePaper } from "./usePaper";
+import type { PathState } from "./usePath";
 
 interface Props {
   project: number;
@@ -28,6 +30,7 @@ interface Props {
   sights: SightLine[];
   movers: MoverInfo[];
   picked: [number, number, number] | null;
+  path: PathState;
   /** Heading of the section's line, degrees. */
   section: number;
   /** The next click adds a viewpoint. */
@@ -36,10 +39,14 @@ interface Props {
   /** The chosen viewpoint is moved by so much, metres; `end` is true when it is let go. */
   onMove: (dx: number, dz: number, end: boolean) => void;
   onAdd: (x: number, z: number) => void;
+  /** A click on the path's line: how far a place is from it, and the place that it means on the path. */
+  onLine: (far: (place: Place) => number, put: (place: Place) => Place) => void;
   /** A click on the plan: the surface in that heading is meant. */
   onPick: (heading: number) => void;
   onSection: (heading: number) => void;
 }
+
+type Place = Pose["position"];
 
 type Drag = { kind: "viewpoint" | "paper" | "section"; x: number; y: number; moved: boolean };
 
@@ -225,6 +232,18 @@ export function PlanView(props: Props) {
             vectorEffect="non-scaling-stroke"
           />
         )}
+        <PathLine
+          path={props.path}
+          at={([px, , pz]) => [px, pz]}
+          onLine={(e) => {
+            e.stopPropagation();
+            const [px, pz] = view.toPaper(e.clientX, e.clientY);
+            props.onLine(
+              (place) => Math.hypot(place[0] - px, place[2] - pz),
+              (place) => [px, place[1], pz],
+            );
+          }}
+        />
         {from && (
           <path
             d={`M${from[0]} ${from[1]}L${x} ${z}`}
@@ -313,6 +332,7 @@ export function PlanView(props: Props) {
           props.onSection(wrapHeading(section + by));
         }}
       />
+      <PathKeys view={view} path={props.path} at={([px, , pz]) => [px, pz]} onMove={onMove} />
       <button
         type="button"
         aria-label={`Viewpoint at x ${length(x)}, z ${length(z)}. Drag it, or move it with the arrow keys.`}

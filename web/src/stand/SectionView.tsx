@@ -4,7 +4,9 @@ import type { Pose } from "../generated/Pose";
 import { degrees, length, wrapHeading } from "../parts/units";
 import { PaperBase, ScaleBar, ZoomButtons } from "./PaperBase";
 import { along, pointCount } from "./drawing";
+import { PathKeys, PathLine } from "./PathOnPaper";
 import { movedByKey, usePaper } from "./usePaper";
+import type { PathState } from "./usePath";
 
 interface Props {
   project: number;
@@ -15,10 +17,15 @@ interface Props {
   clearance: ClearanceInfo | null;
   /** The viewpoint is being dragged: the cut stays where it is until it is let go. */
   moving: boolean;
+  path: PathState;
   /** The height changes; the pose is moved along the line by so much too, metres. */
   /** The viewpoint is moved up and along the section by so much, metres; `end` is true when it is let go. */
   onMove: (up: number, along: number, end: boolean) => void;
+  /** A click on the path's line: how far a place is from it on the paper, and the place that it means on the path. */
+  onLine: (far: (place: Place) => number, put: (place: Place) => Place) => void;
 }
+
+type Place = Pose["position"];
 
 type Drag = { kind: "eye" | "paper"; x: number; y: number };
 
@@ -50,6 +57,11 @@ export function SectionView(props: Props) {
   const way = [to[0] - base[0], to[1] - base[1]] as const;
   const s = (x - base[0]) * way[0] + (z - base[1]) * way[1];
   const here = view.toScreen(s, -y);
+  // A path is seen from the side: how far along the line each place is, and how high.
+  const onPaper = ([px, py, pz]: readonly [number, number, number]): [number, number] => [
+    (px - base[0]) * way[0] + (pz - base[1]) * way[1],
+    -py,
+  ];
   const floor = clearance?.floor.floor_y ?? null;
   const ceiling = clearance?.floor.ceiling_y ?? null;
 
@@ -106,6 +118,19 @@ export function SectionView(props: Props) {
           strokeWidth="1.4"
           vectorEffect="non-scaling-stroke"
         />
+        <PathLine
+          path={props.path}
+          at={onPaper}
+          onLine={(e) => {
+            e.stopPropagation();
+            const at = view.toPaper(e.clientX, e.clientY);
+            const far = (place: Place) => {
+              const [px, py] = onPaper(place);
+              return Math.hypot(px - at[0], py - at[1]);
+            };
+            props.onLine(far, (place) => [place[0], -at[1], place[2]]);
+          }}
+        />
       </svg>
       {floor !== null && (
         <span className={label} style={at((floor + y) / 2)}>
@@ -117,6 +142,12 @@ export function SectionView(props: Props) {
           {length(ceiling - y)}
         </span>
       )}
+      <PathKeys
+        view={view}
+        path={props.path}
+        at={onPaper}
+        onMove={(dx, dy, end) => props.onMove(-dy, dx, end)}
+      />
       <button
         type="button"
         aria-label={`Eye at a height of ${length(y)}. Drag it, or raise and lower it with the arrow keys.`}

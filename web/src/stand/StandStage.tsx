@@ -16,6 +16,7 @@ import { AroundPanel } from "./AroundPanel";
 import { Compared } from "./Compared";
 import { HorizonMarks } from "./HorizonMarks";
 import { MovedPanel } from "./MovedPanel";
+import { PathPanel } from "./PathPanel";
 import { PlacePanel } from "./PlacePanel";
 import { PlanView } from "./PlanView";
 import { SectionView } from "./SectionView";
@@ -24,14 +25,17 @@ import { StartsPanel } from "./StartsPanel";
 import { SurfacePanel, type Picked } from "./SurfacePanel";
 import { ViewpointBar } from "./ViewpointBar";
 import { ReadingLine } from "./ReadingLine";
+import { TimeStrip } from "./TimeStrip";
 import { along } from "./drawing";
 import { hash } from "./names";
+import { keyTimeNear, withPlace } from "./path";
 import { placeOn } from "./placeOn";
 import { stageMarks } from "./stageMarks";
+import { usePath } from "./usePath";
 import { useReading } from "./useReading";
 import { useStand } from "./useStand";
 
-type Tab = "place" | "around" | "surface" | "seen" | "starts" | "moved";
+type Tab = "place" | "path" | "around" | "surface" | "seen" | "starts" | "moved";
 
 /** Rules whose findings need the light, and are told by the preflight alone. */
 const SLOW_RULES = new Set(["dark-side", "surroundings", "lamp-in-sight", "travel"]);
@@ -44,8 +48,12 @@ export function StandStage({ project }: { project: Project }) {
   const [, go] = useLocation();
   const [query] = useSearchParams();
   const stand = useStand(project);
-  const { viewpoint, current, clearance } = stand;
-  const { pose } = current;
+  const { viewpoint, current } = stand;
+  const path = usePath(project, stand);
+  const { pose } = path;
+  const dragging = stand.dragging || path.moving;
+  // What was found about the place at the project's moment says nothing of another one.
+  const clearance = path.ahead !== null && !stand.dragging ? null : stand.clearance;
   const y = pose.position[1];
   const [tab, setTab] = useState<Tab>("place");
   const [view, setView] = useState<View>({ lon: 0, lat: 0, hfov: 75 });
@@ -59,7 +67,10 @@ export function StandStage({ project }: { project: Project }) {
   const [problem, setProblem] = useState<unknown>(null);
   const [hover, setHover] = useState<[number, number] | null>(null);
   const other = project.viewpoints.find((v) => v.id === compared && v.id !== viewpoint?.id);
-  const live = useLivePicture(project.id, pose, project.settings, { moving: stand.dragging });
+  const live = useLivePicture(project.id, pose, project.settings, {
+    moving: dragging,
+    moment: path.ahead ?? undefined,
+  });
   // Plans and starts change with the shape of the scene only.
   const { unit, time_s, moves } = project.settings;
   const version = JSON.stringify([unit, time_s, moves]);
@@ -67,7 +78,7 @@ export function StandStage({ project }: { project: Project }) {
 
   const reading = useReading(
     project.id,
-    stand.dragging ? null : pose.position,
+    dragging ? null : pose.position,
     hover,
     worldOf(view.lon, view.lat, pose),
     version,
@@ -102,6 +113,20 @@ export function StandStage({ project }: { project: Project }) {
   }
 
   if (!viewpoint) return null;
+  /** A viewpoint that is moved from another moment than the project's begins where it is seen. */
+  const lead = () => {
+    if (path.ahead !== null && !stand.dragging) stand.change({ position: pose.position }, false);
+  };
+  /** A new key where the line passes nearest to a place, as far as the paper tells of it. */
+  const addKey = (
+    far: (place: Pose["position"]) => number,
+    put: (place: Pose["position"]) => Pose["position"],
+  ) => {
+    if (!path.path || !path.info) return;
+    const time = keyTimeNear(path.info, far);
+    const on = path.info.moments.find((m) => m.key_time_s >= time) ?? path.info.moments.at(-1);
+    if (on) path.change(withPlace(path.path, time, put(on.position)));
+  };
   const pick = async (heading: number, pitch: number) => {
     setProblem(null);
     const seen = await api.look(project.id, pose.position, heading, pitch).catch((e: unknown) => {
@@ -117,7 +142,7 @@ export function StandStage({ project }: { project: Project }) {
   // What rays tell follows every move at once; what the light tells comes with the preflight.
   const findings = [
     ...(clearance?.findings ?? []),
-    ...(stand.dragging ? [] : stand.findings.filter((f) => SLOW_RULES.has(f.rule))),
+    ...(dragging ? [] : stand.findings.filter((f) => SLOW_RULES.has(f.rule))),
   ];
   const opening = current.opening;
   const openingView: View | undefined = opening
@@ -144,6 +169,8 @@ export function StandStage({ project }: { project: Project }) {
       viewRatio={1.3}
       viewName="Lookout"
       opening={openingView}
+      // The time strip needs its place below.
+      share={path.path && !other ? 0.34 : 0.46}
       onHover={(place) =>
         setHover(place ? worldOf((place[0] - 0.5) * 360, (0.5 - place[1]) * 180, pose) : null)
       }
@@ -156,7 +183,7 @@ export function StandStage({ project }: { project: Project }) {
           })}
       note={
         <span data-testid="live" data-shown={live.shown}>
-          {stand.dragging
+          {dragging
             ? live.turned === 0
               ? "Moving: own colours, without the light"
               : "Turning: the same picture, moved"
@@ -172,6 +199,7 @@ export function StandStage({ project }: { project: Project }) {
   const under = <ReadingLine reading={reading} />;
   const tabs: [Tab, string][] = [
     ["place", "Place"],
+    ["path", path.path ? `Path (${path.path.keys.length})` : "Path"],
     ["around", findings.length > 0 ? `Clearance (${findings.length})` : "Clearance"],
     ["surface", "Picked"],
     ["seen", "In sight"],
@@ -223,7 +251,12 @@ export function StandStage({ project }: { project: Project }) {
               setPicked(null);
               setAim(null);
             }}
-            onMove={stand.moveBy}
+            path={path}
+            onMove={(dx, dz, end) => {
+              lead();
+              stand.moveBy(dx, dz, end);
+            }}
+            onLine={addKey}
             onAdd={(px, pz) => {
               setAdding(false);
               setProblem(null);
@@ -243,11 +276,14 @@ export function StandStage({ project }: { project: Project }) {
             pose={pose}
             heading={section}
             clearance={clearance}
-            moving={stand.dragging}
+            moving={dragging}
+            path={path}
             onMove={(up, far, end) => {
               const [dx, dz] = along(0, 0, section, far);
+              lead();
               stand.shiftBy([dx, up, dz], end);
             }}
+            onLine={addKey}
           />
         </div>
         <label className="flex items-center gap-2 text-xs text-base-content/80">
@@ -284,6 +320,16 @@ export function StandStage({ project }: { project: Project }) {
           <>
             {horizon}
             {under}
+            {path.path && (
+              <TimeStrip
+                path={path}
+                beside={project.settings.stand.beside_m}
+                separation={
+                  viewpoint.rig.kind === "off" ? 0 : viewpoint.rig.separation_m * viewpoint.rig.scale
+                }
+                shown={live.shown}
+              />
+            )}
             <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,12rem)_minmax(0,1fr)] gap-3 pl-9 xl:grid-cols-[minmax(0,15rem)_minmax(0,1fr)] xl:gap-4 min-[1900px]:grid-cols-[minmax(0,26rem)_minmax(0,1fr)]">
               <Lookout
                 picture={live.picture ?? null}
@@ -314,6 +360,7 @@ export function StandStage({ project }: { project: Project }) {
                   tabIndex={0}
                 >
                   {tab === "place" && <PlacePanel project={project} stand={stand} view={view} />}
+                  {tab === "path" && <PathPanel project={project} stand={stand} path={path} />}
                   {tab === "around" && (
                     <AroundPanel project={project} stand={stand} findings={findings} onShow={show} />
                   )}
@@ -336,7 +383,7 @@ export function StandStage({ project }: { project: Project }) {
                   {tab === "moved" && <MovedPanel project={project} stand={stand} />}
                 </div>
                 {stand.busy && <Busy>Reading the scene again …</Busy>}
-                <Problem error={stand.error ?? problem ?? live.problem} />
+                <Problem error={stand.error ?? problem ?? path.problem ?? live.problem} />
               </div>
             </div>
           </>

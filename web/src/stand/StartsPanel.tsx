@@ -53,6 +53,7 @@ export function StartsPanel({
                   unlocked: false,
                   opening: null,
                   ride: null,
+                  path: null,
                 })
               }
             >

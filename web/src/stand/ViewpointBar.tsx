@@ -62,6 +62,7 @@ export function ViewpointBar(props: Props) {
                 opening: null,
                 // One that moves takes the viewpoint along.
                 ride: mover ? { node: mover.node, name: mover.name, offset: [0, 0, 0] } : null,
+                path: null,
                 // Its pitch and roll would make the horizon wavy; only place and heading are taken.
                 pose: { ...camera.pose, pitch_deg: 0, roll_deg: 0 },
               });

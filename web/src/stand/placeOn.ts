@@ -25,5 +25,6 @@ export async function placeOn(
     unlocked: false,
     opening: null,
     ride: null,
+    path: null,
   };
 }

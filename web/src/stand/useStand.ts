@@ -12,13 +12,15 @@ import type { ViewpointDraft } from "../generated/ViewpointDraft";
 import { useLatest } from "../parts/useLatest";
 import { wrapHeading } from "../parts/units";
 import { usePreflight } from "../preflight/usePreflight";
+import { withPlace } from "./path";
 
-export const draftOf = ({ name, pose, unlocked, opening, ride }: Viewpoint): ViewpointDraft => ({
+export const draftOf = ({ name, pose, unlocked, opening, ride, path }: Viewpoint): ViewpointDraft => ({
   name,
   pose,
   unlocked,
   opening,
   ride,
+  path,
 });
 
 /** A part of a viewpoint that changes. */
@@ -35,6 +37,7 @@ const NOWHERE: ViewpointDraft = {
   unlocked: false,
   opening: null,
   ride: null,
+  path: null,
   pose: { position: [0, 0, 0], heading_deg: 0, pitch_deg: 0, roll_deg: 0 },
 };
 
@@ -52,6 +55,13 @@ export function useStand(project: Project) {
   const behind = useRef<number | undefined>(undefined);
   const shownAt = useRef(0);
   const chosenNow = useRef(chosen);
+  // The time among the keys of a path at which the viewpoint is; whoever shows the path knows it.
+  const keyTime = useRef<() => number>(() => project.settings.time_s);
+  const sayKeyTime = useCallback((ask: () => number) => {
+    keyTime.current = ask;
+  }, []);
+  // What waits until the viewpoint is saved.
+  const afterSave = useRef<(() => void) | null>(null);
   useLayoutEffect(() => {
     if (behind.current === undefined) latest.current = current;
     chosenNow.current = viewpoint?.id ?? 0;
@@ -85,6 +95,11 @@ export function useStand(project: Project) {
       await again();
     },
     onError: () => forget(),
+    onSettled: () => {
+      const next = afterSave.current;
+      afterSave.current = null;
+      next?.();
+    },
   });
   const add = useMutation({
     mutationFn: (draft: ViewpointDraft) => api.addViewpoint(project.id, draft),
@@ -114,13 +129,17 @@ export function useStand(project: Project) {
     whole.mutate(() => changeSettings(queries, project, part));
 
   const change = (part: Change, end: boolean) => {
-    const { name, unlocked, opening, ride, ...pose } = part;
+    const { name, unlocked, opening, ride, path: led, ...pose } = part;
     const before = latest.current;
+    let path = led === undefined ? before.path : led;
+    // Who is led along a path leads it by moving.
+    if (path && led === undefined && pose.position) path = withPlace(path, keyTime.current(), pose.position);
     const next: ViewpointDraft = {
       name: name ?? before.name,
       unlocked: unlocked ?? before.unlocked,
       opening: opening === undefined ? before.opening : opening,
-      ride: ride === undefined ? before.ride : ride,
+      ride: path ? null : ride === undefined ? before.ride : ride,
+      path: ride ? null : path,
       pose: { ...before.pose, ...pose },
     };
     latest.current = next;
@@ -202,6 +221,11 @@ export function useStand(project: Project) {
     moveBy,
     shiftBy,
     turnBy,
+    /** What was begun is left as it was. */
+    release: () => {
+      forget();
+      setDragging(false);
+    },
     choose: (to: number) => {
       forget();
       setDragging(false);
@@ -211,6 +235,12 @@ export function useStand(project: Project) {
     remove: remove.mutate,
     whole: whole.mutate,
     settings,
+    sayKeyTime,
+    keyTimeNow: () => keyTime.current(),
+    /** Does something once the change that is under way is saved. */
+    afterSaving: (work: () => void) => {
+      afterSave.current = work;
+    },
     error: save.error ?? add.error ?? remove.error ?? whole.error ?? near.problem,
     busy: whole.isPending,
   };

@@ -4,6 +4,7 @@
 pub mod depth;
 pub mod jobs;
 pub mod light;
+pub mod paths;
 pub mod pictures;
 pub mod standing;
 

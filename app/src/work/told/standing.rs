@@ -9,7 +9,7 @@ use ts_rs::TS;
 #[derive(TS)]
 #[ts(export, rename = "FindingLevel", rename_all = "lowercase")]
 #[allow(dead_code)]
-enum LevelShape {
+pub(crate) enum LevelShape {
     Note,
     Warn,
     Stop,

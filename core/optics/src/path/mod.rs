@@ -28,6 +28,10 @@ const FARTHEST_M: f64 = 1e7;
 const LATEST_S: f64 = 86_400.0;
 /// Half the time over which speeds are taken, seconds: an eightieth of a frame at 60 a second.
 const STEP_S: f64 = 1e-4;
+/// Share of the way to the neighbouring keys over which it is told where a path leads at a key.
+const NEARBY: f64 = 1e-3;
+/// Below this length of it nobody can tell, metres.
+const STANDING_M: f64 = 1e-7;
 /// Below this speed nobody can tell where to, metres a second.
 const STANDING_M_S: f64 = 1e-3;
 
@@ -244,7 +248,7 @@ impl EyePath {
 
     /// Where the viewpoint is at a moment.
     pub fn at(&self, time_s: f64) -> Moment {
-        let time = self.warped(time_s);
+        let time = self.key_time_s(time_s);
         let value = |track: &Option<Track>| track.as_ref().map(|t| t.at(time));
         Moment {
             position: self.place(time),
@@ -290,8 +294,16 @@ impl EyePath {
     /// Where it goes at each key, degrees: what it looks at when it looks where it travels. Keys at which it stands look as the next
     /// one that moves, or else as the last one; nothing if it never moves.
     pub fn travel_at_keys(&self) -> Option<Vec<f64>> {
-        let mut found: Vec<Option<f64>> = (self.keys.iter())
-            .map(|k| self.motion(self.moment_of(k.time_s)).travel_deg)
+        // Along the line and not over time: at a gentle start it stands, and leads somewhere all the same.
+        let mut found: Vec<Option<f64>> = (0..self.keys.len())
+            .map(|i| {
+                let time = self.keys[i].time_s;
+                let beside = |k: usize| time + NEARBY * (self.keys[k].time_s - time);
+                let before = self.place(beside(i.saturating_sub(1)));
+                let way = self.place(beside((i + 1).min(self.keys.len() - 1))) - before;
+                let level = way.x.hypot(way.z);
+                (level > STANDING_M).then(|| way.x.atan2(-way.z).to_degrees().rem_euclid(360.0))
+            })
             .collect();
         let mut next = None;
         for way in found.iter_mut().rev() {
@@ -306,13 +318,17 @@ impl EyePath {
         found.into_iter().collect()
     }
 
-    /// The moment at which a time of the keys is come to.
-    fn moment_of(&self, key_time_s: f64) -> f64 {
+    /// The moment at which a time of the keys is come to, seconds: with an ease or at constant speed not the same.
+    pub fn moment_of(&self, key_time_s: f64) -> f64 {
         let (first, last) = self.span_s();
+        // At a gentle end many moments are as good as the last.
+        if key_time_s <= first || key_time_s >= last {
+            return key_time_s.clamp(first, last);
+        }
         let (mut low, mut high) = (first, last);
         for _ in 0..64 {
             let middle = 0.5 * (low + high);
-            if self.warped(middle) < key_time_s {
+            if self.key_time_s(middle) < key_time_s {
                 low = middle;
             } else {
                 high = middle;
@@ -321,8 +337,8 @@ impl EyePath {
         high
     }
 
-    /// The time among the keys' that one has come to at a moment.
-    fn warped(&self, time_s: f64) -> f64 {
+    /// The time among the keys' that one has come to at a moment, seconds.
+    pub fn key_time_s(&self, time_s: f64) -> f64 {
         let (first, last) = self.span_s();
         let whole = last - first;
         if whole <= 0.0 || time_s <= first {

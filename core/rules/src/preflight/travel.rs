@@ -1,10 +1,8 @@
 //! A riding viewpoint that does not look where it goes.
 
 use super::{Facts, Finding, Fix, Level};
+use crate::motion::ASIDE_DEG;
 use dome_optics::angle::wrap_signed_deg;
-
-/// Up to this far aside people do not mind, degrees (common practice, no source).
-const ASIDE: f64 = 60.0;
 
 pub(super) fn check(facts: &Facts, found: &mut Vec<Finding>) {
     let Some((stand, travel)) = facts.stand.as_ref().and_then(|s| Some((s, s.travel_deg?))) else {
@@ -12,7 +10,7 @@ pub(super) fn check(facts: &Facts, found: &mut Vec<Finding>) {
     };
     let heading = stand.orientation.heading_deg;
     let off = wrap_signed_deg(heading - travel).abs();
-    if off > ASIDE {
+    if off > ASIDE_DEG {
         found.push(
             stand
                 .finding(

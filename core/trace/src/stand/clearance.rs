@@ -105,6 +105,12 @@ pub fn scan(scene: &Scene, eye: DVec3, limits: &Limits) -> Clearance {
     scan_with(scene, eye, limits, RAYS)
 }
 
+/// The nearest thing all round by a number of rays, the floor under the feet aside, and that floor.
+pub fn nearest_with(scene: &Scene, eye: DVec3, rays: usize) -> (Option<Near>, Option<Floor>) {
+    let (floor, _) = ground(scene, eye);
+    (nearest(scene, eye.as_vec3(), floor, rays), floor)
+}
+
 /// The same with a number of rays for the nearest thing.
 pub fn scan_with(scene: &Scene, eye: DVec3, limits: &Limits, rays: usize) -> Clearance {
     let at = eye.as_vec3();
