@@ -169,23 +169,34 @@ pub fn quick_jpeg(
 ) -> Result<Vec<u8>> {
     let size = PanoramaSize::from_width(width.min(MAX_QUICK))?;
     let eyes: [Box<dyn Eye>; 1] = [Box::new(eye(pose))];
-    let mut pictures = quick_pictures(app, project, settings, &eyes, (size.into(), rays))?;
+    let mut pictures = quick_pictures(
+        app,
+        project,
+        (settings, settings.time_s),
+        &eyes,
+        (size.into(), rays),
+    )?;
     let picture = pictures.pop().unwrap_or_else(|| Picture::black(1, 1));
     screen_jpeg(&picture, &SCREEN_TONE, 85)
 }
 
-/// The quick pictures of some eyes, all at the same time: no thread waits for another eye's last rows.
+/// The quick pictures of some eyes at the moment of some settings, in light of another, `own_s`; all at the same time: no thread waits for another eye's last rows.
 fn quick_pictures(
     app: &App,
     project: i64,
-    settings: &SceneSettings,
+    (settings, own_s): (&SceneSettings, f64),
     eyes: &[Box<dyn Eye>],
     (size, rays): (PictureSize, u32),
 ) -> Result<Vec<Picture>> {
     app.previews.hurries.fetch_add(1, Ordering::Relaxed);
     let scene = app.scenes.get_as(app, project, settings)?;
     let white = white_at(settings.gathered_stops());
-    let light = app.scenes.light(app, project, settings, true, white)?;
+    // Of the light only the sky and what glows are seen, the same at every moment: it is not made anew for each of those that fly by.
+    let own = SceneSettings {
+        time_s: own_s,
+        ..settings.clone()
+    };
+    let light = app.scenes.light(app, project, &own, true, white)?;
     let running = app.jobs.rendering();
     let _hold = running.as_ref().and_then(|r| app.previews.hold(r));
     Ok(at_once(|| {
@@ -357,6 +368,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
             ))
         })?,
     };
+    let own_s = settings.time_s;
     let settings = match request.moment_s {
         None => settings,
         Some(time_s) if (0.0..=86_400.0).contains(&time_s) => SceneSettings { time_s, ..settings },
@@ -371,7 +383,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         let sides = looking.sides(request.show);
         let drawing = looking.drawing(app, &SCREEN_TONE)?;
         let eyes: Vec<_> = sides.iter().map(|side| looking.eye(*side)).collect();
-        let pictures = quick_pictures(app, project, &settings, &eyes, (looking.size, 1))?;
+        let pictures = quick_pictures(app, project, (&settings, own_s), &eyes, (looking.size, 1))?;
         let pictures = (pictures.into_iter().zip(sides))
             .map(|(picture, side)| looking.finished(picture, *side, drawing.as_ref()))
             .collect();

@@ -170,7 +170,7 @@ export function StandStage({ project }: { project: Project }) {
       viewName="Lookout"
       opening={openingView}
       // The time strip needs its place below.
-      share={path.path && !other ? 0.34 : 0.46}
+      share={path.path && !other ? (window.innerHeight > 950 ? 0.42 : 0.34) : 0.46}
       onHover={(place) =>
         setHover(place ? worldOf((place[0] - 0.5) * 360, (0.5 - place[1]) * 180, pose) : null)
       }

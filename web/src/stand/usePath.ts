@@ -7,7 +7,7 @@ import type { Project } from "../generated/Project";
 import type { ViewpointPath } from "../generated/ViewpointPath";
 import { useLatest } from "../parts/useLatest";
 import { momentAt, withoutKey } from "./path";
-import type { Stand } from "./useStand";
+import { PACE, type Stand } from "./useStand";
 
 /** The path of the chosen viewpoint, what is told of it, and the moment that is shown. */
 export function usePath(project: Project, stand: Stand) {
@@ -85,10 +85,15 @@ export function usePath(project: Project, stand: Stand) {
   useEffect(() => {
     if (!playing) return;
     let frame = 0;
+    let drawn = 0;
     const next = () => {
       const { at, from: first } = begun.current;
       const now = Math.min(to, first + (performance.now() - at) / 1000);
-      setAhead(Number(now.toFixed(3)));
+      // What is drawn more often than there are new pictures takes the time that they need.
+      if (now >= to || performance.now() - drawn >= PACE) {
+        drawn = performance.now();
+        setAhead(Number(now.toFixed(3)));
+      }
       if (now < to) frame = requestAnimationFrame(next);
       else {
         setPlaying(false);

@@ -30,7 +30,7 @@ export type Change = Partial<Omit<ViewpointDraft, "pose">> & Partial<Pose>;
  * The page is drawn at most so often while something is dragged, milliseconds: what is drawn more often than there are new pictures
  * takes the time that they need.
  */
-const PACE = 40;
+export const PACE = 40;
 
 const NOWHERE: ViewpointDraft = {
   name: "",
