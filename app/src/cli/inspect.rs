@@ -2,20 +2,103 @@
 
 use super::Outcome;
 use clap::Args;
+use dome_files::film::{self, FilmFindings, FilmProjection, Sphere};
 use dome_files::inspect::{Findings, inspect};
 use serde_json::json;
 use std::path::PathBuf;
 
 #[derive(Args)]
 pub(super) struct InspectArgs {
-    /// The picture file
+    /// The picture or film
     file: PathBuf,
     /// Print JSON
     #[arg(long)]
     json: bool,
 }
 
+fn wrapped(sphere: &Sphere) -> String {
+    match sphere.projection {
+        FilmProjection::Equirect { bounds } if bounds == [0.0; 4] => "unrolled sphere".into(),
+        FilmProjection::Equirect { bounds } => {
+            let [top, bottom, left, right] = bounds.map(|b| 100.0 * b);
+            format!(
+                "part of an unrolled sphere; missing {top:.1} % at the top, {bottom:.1} % at the bottom, {left:.1} % left, {right:.1} % right"
+            )
+        }
+        FilmProjection::Cube { layout, padding } => {
+            format!("cube, layout {layout}, faces padded by {padding} px")
+        }
+    }
+}
+
+fn film_json(sphere: Option<Sphere>) -> serde_json::Value {
+    sphere.map_or(serde_json::Value::Null, |s| {
+        json!({
+            "projection": match s.projection {
+                FilmProjection::Equirect { .. } => "equirect",
+                FilmProjection::Cube { .. } => "cube",
+            },
+            "bounds": match s.projection {
+                FilmProjection::Equirect { bounds } => Some(bounds),
+                FilmProjection::Cube { .. } => None,
+            },
+            "stereo": s.stereo.name(),
+            "pose_deg": s.pose_deg,
+            "opening_deg": s.opening_deg,
+        })
+    })
+}
+
+fn tell_film(f: &FilmFindings, as_json: bool) {
+    if as_json {
+        let told = json!({
+            "format": "film",
+            "width": f.width,
+            "height": f.height,
+            "codec": f.codec,
+            "lasts_s": f.lasts_s,
+            "sphere": f.sphere().is_some(),
+            "newer": film_json(f.newer),
+            "older": film_json(f.older),
+            "problems": f.problems,
+        });
+        println!("{told}");
+        return;
+    }
+    let lasts = f
+        .lasts_s
+        .map_or_else(String::new, |s| format!(", {s:.2} s"));
+    println!("Film ({}), {} x {} px{lasts}", f.codec, f.width, f.height);
+    match f.sphere() {
+        None => println!("Not a sphere: nothing in it says so; mark it with `owl-dome tag`."),
+        Some(sphere) => {
+            let forms = match (f.newer.is_some(), f.older.is_some()) {
+                (true, true) => "both forms say so",
+                (true, false) => "only the newer form says so",
+                _ => "only the older form says so",
+            };
+            println!(
+                "A sphere: {}, {} ({forms})",
+                wrapped(&sphere),
+                sphere.stereo.name()
+            );
+            let [yaw, pitch, roll] = sphere.pose_deg;
+            println!("Its middle: yaw {yaw}, pitch {pitch}, roll {roll} degrees");
+            if let Some([heading, pitch, _]) = sphere.opening_deg {
+                println!("Opening view: heading {heading}, pitch {pitch} degrees");
+            }
+        }
+    }
+    for problem in &f.problems {
+        println!("Note: {problem}");
+    }
+}
+
 pub(super) fn run(args: &InspectArgs) -> Outcome {
+    if film::is_film(&args.file) {
+        tell_film(&film::inspect(&args.file)?, args.json);
+        return Ok(());
+    }
     let f = inspect(&args.file)?;
     if args.json {
         println!("{}", to_json(&f));

@@ -107,9 +107,9 @@ enum Command {
     /// Tell what an import of a scene understands, what it leaves out, and what is odd
     #[command(after_help = "Example:\n  owl-dome scene room.glb --json")]
     Scene(scene::SceneArgs),
-    /// Put panorama properties into a JPEG or PNG made anywhere; its pixels are not touched
+    /// Put panorama properties into a JPEG, PNG or film made anywhere; its pixels and media are not touched
     #[command(
-        after_help = "Examples:\n  owl-dome tag pano.jpg -o pano-360.jpg --heading 90 --opening 120,-5 --fov 80\n  owl-dome tag front.jpg -o front-360.jpg --part 2048,0,8192,4096"
+        after_help = "Examples:\n  owl-dome tag film.mp4 -o film-360.mp4 --stereo top-bottom\n  owl-dome tag pano.jpg -o pano-360.jpg --heading 90 --opening 120,-5 --fov 80\n  owl-dome tag front.jpg -o front-360.jpg --part 2048,0,8192,4096"
     )]
     Tag(tag::TagArgs),
     /// Tell what a picture file is, and whether a viewer will take it as a sphere

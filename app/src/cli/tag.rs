@@ -2,14 +2,15 @@
 
 use super::{Outcome, number, numbers};
 use clap::Args;
+use dome_files::film::{self, FilmProjection, FilmRequest, FilmStereo, Sphere};
 use dome_files::pano::{Part, TagRequest};
 use std::path::PathBuf;
 
 #[derive(Args)]
 pub(super) struct TagArgs {
-    /// The JPEG or PNG to read
+    /// The JPEG, PNG or film (.mp4, .mov) to read
     input: PathBuf,
-    /// The picture to write; may be the same file
+    /// The picture or film to write; may be the same file
     #[arg(short, long, value_name = "OUT")]
     output: PathBuf,
     /// Compass heading of the picture's middle, degrees
@@ -33,9 +34,40 @@ pub(super) struct TagArgs {
     /// Where a picture that is not the whole sphere sits in it, pixels
     #[arg(long, value_name = "LEFT,TOP,FULLWIDTH,FULLHEIGHT", value_parser = part)]
     part: Option<Part>,
-    /// Drop what metadata was there first; the colour profile stays
+    /// Drop what metadata was there first; the colour profile stays. Of a film: take off what it says about a sphere
     #[arg(long)]
     clear: bool,
+    /// Of a film: how two eyes lie in it: mono, top-bottom or side-by-side
+    #[arg(long, value_name = "HOW", value_parser = stereo)]
+    stereo: Option<FilmStereo>,
+    /// Of a film: how it is wrapped: equirect (as a start), equirect:180 (the half in front) or cube (two rows of three faces)
+    #[arg(long, value_name = "HOW", value_parser = projection)]
+    projection: Option<FilmProjection>,
+    /// Of a film: yaw, pitch and roll of its middle as players read them, degrees
+    #[arg(long, value_name = "YAW,PITCH,ROLL", value_parser = numbers::<3>, allow_hyphen_values = true)]
+    pose: Option<[f64; 3]>,
+    /// Of a film: read its media bytes before and after, compare them, and tell their SHA-256
+    #[arg(long)]
+    verify: bool,
+}
+
+fn stereo(text: &str) -> Result<FilmStereo, String> {
+    FilmStereo::from_name(text)
+        .ok_or_else(|| format!("\"{text}\" is none of mono, top-bottom and side-by-side"))
+}
+
+fn projection(text: &str) -> Result<FilmProjection, String> {
+    match text {
+        "equirect" => Ok(FilmProjection::FULL),
+        "equirect:180" => Ok(FilmProjection::FRONT_HALF),
+        "cube" => Ok(FilmProjection::Cube {
+            layout: 0,
+            padding: 0,
+        }),
+        _ => Err(format!(
+            "\"{text}\" is none of equirect, equirect:180 and cube"
+        )),
+    }
 }
 
 fn part(text: &str) -> Result<Part, String> {
@@ -53,7 +85,73 @@ fn part(text: &str) -> Result<Part, String> {
     }
 }
 
+/// Marks a film, or takes off its marks.
+fn run_film(args: &TagArgs) -> Outcome {
+    if args.heading.is_some() || args.tilt.is_some() || args.part.is_some() {
+        return Err("A film has its middle turned by --pose and its part told by --projection; leave --heading, --tilt and --part out.".into());
+    }
+    if args.fov.is_some() || args.make.is_some() || args.model.is_some() {
+        return Err("A film has no place for --fov, --make and --model; leave them out.".into());
+    }
+    let angle = |v: &f64| (-180.0..=180.0).contains(v);
+    if args.pose.is_some_and(|p| !p.iter().all(angle))
+        || args
+            .opening
+            .is_some_and(|o| !angle(&o[0]) || o[1].abs() > 90.0)
+    {
+        return Err(
+            "Angles of a film lie between -180 and 180 degrees, the opening pitch between -90 and 90; correct them."
+                .into(),
+        );
+    }
+    let asked = args.stereo.is_some() || args.projection.is_some() || args.pose.is_some();
+    if args.clear && (asked || args.opening.is_some()) {
+        return Err(
+            "--clear takes off what a film says about a sphere, whatever else is asked; give one or the other."
+                .into(),
+        );
+    }
+    if !args.clear && args.stereo.is_none() {
+        return Err("Say how the eyes lie in the film: --stereo mono, top-bottom or side-by-side; or take its marks off by --clear.".into());
+    }
+    let sphere = args.stereo.filter(|_| !args.clear).map(|stereo| Sphere {
+        projection: args.projection.unwrap_or(FilmProjection::FULL),
+        stereo,
+        pose_deg: args.pose.unwrap_or_default(),
+        opening_deg: args.opening.map(|[heading, pitch]| [heading, pitch, 0.0]),
+    });
+    let request = FilmRequest {
+        sphere,
+        verify: args.verify,
+    };
+    let tagged = film::tag(&args.input, &args.output, &request)?;
+    for note in tagged.notes {
+        eprintln!("Note: {note}");
+    }
+    let media = tagged.media.map_or_else(
+        || "media bytes copied unchanged".to_owned(),
+        |hash| format!("media bytes unchanged, SHA-256 {hash}"),
+    );
+    println!(
+        "{}: {} bytes {}, {media}",
+        args.output.display(),
+        tagged.growth.unsigned_abs(),
+        if tagged.growth < 0 { "less" } else { "more" },
+    );
+    Ok(())
+}
+
 pub(super) fn run(args: &TagArgs) -> Outcome {
+    if film::is_film(&args.input) {
+        return run_film(args);
+    }
+    if args.stereo.is_some() || args.projection.is_some() || args.pose.is_some() || args.verify {
+        return Err(format!(
+            "{} is no film (.mp4, .mov), and --stereo, --projection, --pose and --verify are for films; leave them out.",
+            args.input.display()
+        )
+        .into());
+    }
     let request = TagRequest {
         heading_deg: args.heading,
         tilt_deg: args.tilt.map(|[p, r]| (p, r)),

@@ -16,6 +16,7 @@ pub mod exr_picture;
 pub mod eyes_in;
 pub mod face_frames;
 pub mod faces;
+pub mod film;
 pub mod fingerprint;
 pub mod format;
 pub mod frame;

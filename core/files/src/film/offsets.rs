@@ -1,0 +1,186 @@
+//! What points into the file by its distance from the beginning, and has to move when the index before it grows.
+
+use super::boxes::Node;
+use crate::error::{FileError, Result};
+
+/// Where an index was, and by how much what lies after it moves.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Shift {
+    /// First byte after the old index.
+    pub(super) after: u64,
+    /// How far everything from there on moves, bytes; below 0 towards the beginning.
+    pub(super) by: i64,
+}
+
+impl Shift {
+    fn moved(self, offset: u64) -> u64 {
+        match offset >= self.after {
+            true => offset.saturating_add_signed(self.by),
+            false => offset,
+        }
+    }
+}
+
+/// How many entries a table has; refused where it tells more than it holds.
+fn entries(node: &Node, at: usize, each: usize, what: &str) -> Result<usize> {
+    let count = node.u32_at(at).unwrap_or(0) as usize;
+    let there = node.body.len().saturating_sub(at + 4) / each;
+    if count > there {
+        return Err(FileError::damaged(
+            what,
+            format!("a table of its index tells {count} entries and holds {there}"),
+        ));
+    }
+    Ok(count)
+}
+
+fn u64_in(bytes: &[u8]) -> u64 {
+    bytes.try_into().map_or(0, u64::from_be_bytes)
+}
+
+/// Whether any chunk would lie beyond what 32 bits reach.
+fn needs_wide(node: &Node, count: usize, shift: Shift) -> bool {
+    let last = (0..count).filter_map(|i| node.u32_at(8 + 4 * i)).max();
+    last.is_some_and(|o| shift.moved(u64::from(o)) > u64::from(u32::MAX))
+}
+
+/// By how many bytes tables of chunks grow because 32 bits do not reach any more after a shift.
+pub(super) fn widened(index: &mut Node, shift: Shift, what: &str) -> Result<u64> {
+    let mut more = 0;
+    index.each(b"stco", &mut |stco| {
+        let count = entries(stco, 4, 4, what)?;
+        if needs_wide(stco, count, shift) {
+            more += 4 * count as u64;
+        }
+        Ok(())
+    })?;
+    Ok(more)
+}
+
+/// Moves all that an index points at: chunks of samples, notes beside them.
+pub(super) fn shift_index(index: &mut Node, shift: Shift, what: &str) -> Result<()> {
+    index.each(b"stco", &mut |stco| {
+        let count = entries(stco, 4, 4, what)?;
+        let wide = needs_wide(stco, count, shift);
+        let mut body = stco.body[..8].to_vec();
+        for i in 0..count {
+            let moved = shift.moved(u64::from(stco.u32_at(8 + 4 * i).unwrap_or(0)));
+            match wide {
+                true => body.extend(moved.to_be_bytes()),
+                false => body.extend((moved as u32).to_be_bytes()),
+            }
+        }
+        if !wide {
+            body.extend(&stco.body[8 + 4 * count..]);
+        } else {
+            stco.kind = *b"co64";
+        }
+        stco.body = body;
+        Ok(())
+    })
+}
+
+/// Moves the entries of tables of 64 bits: before those of 32, some of which become such.
+pub(super) fn shift_wide(index: &mut Node, shift: Shift, what: &str) -> Result<()> {
+    index.each(b"co64", &mut |co64| {
+        let count = entries(co64, 4, 8, what)?;
+        for i in 0..count {
+            let at = 8 + 8 * i;
+            let moved = shift.moved(u64_in(&co64.body[at..at + 8]));
+            co64.body[at..at + 8].copy_from_slice(&moved.to_be_bytes());
+        }
+        Ok(())
+    })?;
+    index.each(b"saio", &mut |saio| shift_saio(saio, shift, what))
+}
+
+/// Offsets of notes beside samples (ISO/IEC 14496-12, 8.7.9).
+fn shift_saio(saio: &mut Node, shift: Shift, what: &str) -> Result<()> {
+    let Some(&[version, _, _, flags]) = saio.body.get(..4) else {
+        return Ok(());
+    };
+    let at = if flags & 1 == 1 { 12 } else { 4 };
+    let each = if version == 0 { 4 } else { 8 };
+    let count = entries(saio, at, each, what)?;
+    for i in 0..count {
+        let place = at + 4 + each * i;
+        let bytes = &mut saio.body[place..place + each];
+        if each == 8 {
+            let moved = shift.moved(u64_in(bytes));
+            bytes.copy_from_slice(&moved.to_be_bytes());
+        } else {
+            let old = bytes.try_into().map_or(0, u32::from_be_bytes);
+            let moved = shift.moved(u64::from(old));
+            let moved = u32::try_from(moved).map_err(|_| {
+                FileError::unsupported(
+                    what,
+                    "notes beside its samples would lie beyond 4 GiB, and their table has 32 bits; move its index to the end first",
+                )
+            })?;
+            bytes.copy_from_slice(&moved.to_be_bytes());
+        }
+    }
+    Ok(())
+}
+
+/// Moves what a fragment points at by its distance from the file's beginning (ISO/IEC 14496-12, 8.8.7).
+pub(super) fn shift_fragment(moof: &mut Node, shift: Shift) -> Result<()> {
+    moof.each(b"tfhd", &mut |tfhd| {
+        // The flag that a base is told.
+        let told = tfhd.body.get(3).is_some_and(|flags| flags & 1 == 1);
+        if told && tfhd.body.len() >= 16 {
+            let moved = shift.moved(u64_in(&tfhd.body[8..16]));
+            tfhd.body[8..16].copy_from_slice(&moved.to_be_bytes());
+        }
+        Ok(())
+    })
+}
+
+/// Moves where a list of fragments finds them (ISO/IEC 14496-12, 8.8.10).
+pub(super) fn shift_fragment_list(mfra: &mut Node, shift: Shift, what: &str) -> Result<()> {
+    mfra.each(b"tfra", &mut |tfra| {
+        let Some(version) = tfra.body.first().copied() else {
+            return Ok(());
+        };
+        let lengths = tfra.u32_at(8).unwrap_or(0);
+        let length = |bits: u32| ((lengths >> bits) & 3) as usize + 1;
+        let numbers = length(4) + length(2) + length(0);
+        let (time, offset) = if version == 1 { (8, 8) } else { (4, 4) };
+        let each = time + offset + numbers;
+        let count = entries(tfra, 12, each, what)?;
+        for i in 0..count {
+            let at = 16 + each * i + time;
+            let bytes = &mut tfra.body[at..at + offset];
+            if offset == 8 {
+                let moved = shift.moved(u64_in(bytes));
+                bytes.copy_from_slice(&moved.to_be_bytes());
+            } else {
+                let old = bytes.try_into().map_or(0, u32::from_be_bytes);
+                let moved = shift.moved(u64::from(old));
+                let moved = u32::try_from(moved).map_err(|_| {
+                    FileError::unsupported(
+                        what,
+                        "its list of fragments has 32 bits and would need more",
+                    )
+                })?;
+                bytes.copy_from_slice(&moved.to_be_bytes());
+            }
+        }
+        Ok(())
+    })
+}
+
+/// Moves where a list of segments finds the first one: it counts from its own end (ISO/IEC 14496-12, 8.16.3).
+pub(super) fn shift_segments(sidx: &mut Node, end: u64, shift: Shift) {
+    let Some(version) = sidx.body.first().copied() else {
+        return;
+    };
+    let (at, each) = if version == 0 { (16, 4) } else { (20, 8) };
+    let Some(bytes) = sidx.body.get_mut(at..at + each) else {
+        return;
+    };
+    let old = bytes.iter().fold(0u64, |v, b| (v << 8) | u64::from(*b));
+    let moved = shift.moved(end.saturating_add(old));
+    let new = moved.saturating_sub(shift.moved(end));
+    bytes.copy_from_slice(&new.to_be_bytes()[8 - each..]);
+}

@@ -1,0 +1,274 @@
+//! What a film says of itself: its index, and both forms of what makes it a sphere.
+
+use super::boxes::{self, Kind, Node};
+use super::{FilmProjection, FilmStereo, Sphere, st3d, sv3d, uuid};
+use crate::budget::Claim;
+use crate::error::{FileError, Result, display_name};
+use std::fs::File;
+use std::io::{Read, Seek, SeekFrom};
+use std::path::Path;
+
+/// Largest index that is read, bytes: hours of film have a few megabytes.
+const LARGEST_INDEX: u64 = 512 << 20;
+/// Most boxes at the top of a file: a day of fragments.
+const MOST_TOP: usize = 1_000_000;
+/// Kinds with which a film may begin.
+const FIRST: [&Kind; 7] = [
+    b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip", b"styp",
+];
+
+/// A box at the top of a file.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Top {
+    pub(super) kind: Kind,
+    pub(super) start: u64,
+    pub(super) size: u64,
+    /// Bytes of its header.
+    pub(super) head: u64,
+}
+
+impl Top {
+    pub(super) fn end(&self) -> u64 {
+        self.start + self.size
+    }
+}
+
+/// What a film's file says.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FilmFindings {
+    /// Width of its picture, pixels.
+    pub width: u32,
+    /// Height of its picture, pixels.
+    pub height: u32,
+    /// The four letters of how it is encoded, e.g. `avc1`.
+    pub codec: String,
+    /// How long it lasts, seconds; nothing where the index does not say.
+    pub lasts_s: Option<f64>,
+    /// What the newer form says.
+    pub newer: Option<Sphere>,
+    /// What the older form says.
+    pub older: Option<Sphere>,
+    /// What is wrong, one sentence each.
+    pub problems: Vec<String>,
+}
+
+impl FilmFindings {
+    /// What players will take it for: the newer form counts where both are there.
+    pub fn sphere(&self) -> Option<Sphere> {
+        let mut sphere = self.newer.or(self.older)?;
+        sphere.opening_deg = sphere
+            .opening_deg
+            .or(self.older.and_then(|o| o.opening_deg));
+        Some(sphere)
+    }
+}
+
+/// Whether a file begins as films do.
+pub fn is_film(path: &Path) -> bool {
+    let mut head = [0; 8];
+    let read = File::open(path).and_then(|mut f| f.read_exact(&mut head));
+    read.is_ok() && FIRST.iter().any(|kind| head[4..] == kind[..])
+}
+
+/// The boxes at the top of a file.
+pub(super) fn tops(file: &mut File, path: &Path) -> Result<Vec<Top>> {
+    let name = display_name(path);
+    let io = || FileError::io("Reading", path);
+    let length = file.seek(SeekFrom::End(0)).map_err(io())?;
+    let mut tops = Vec::new();
+    let mut start = 0;
+    while start < length {
+        if tops.len() == MOST_TOP {
+            return Err(FileError::damaged(name, "it has more parts than any film"));
+        }
+        file.seek(SeekFrom::Start(start)).map_err(io())?;
+        let mut head = Vec::with_capacity(16);
+        (&mut *file).take(16).read_to_end(&mut head).map_err(io())?;
+        let (size, kind, head, _) = boxes::header(&head, length - start, &name)?;
+        tops.push(Top {
+            kind,
+            start,
+            size,
+            head: head as u64,
+        });
+        start += size;
+    }
+    Ok(tops)
+}
+
+/// A box of the top in memory.
+pub(super) fn load(file: &mut File, top: &Top, path: &Path) -> Result<(Node, Claim)> {
+    let name = display_name(path);
+    if top.size > LARGEST_INDEX {
+        return Err(FileError::TooLarge {
+            what: name,
+            detail: format!("its box {} has {} bytes", boxes::shown(top.kind), top.size),
+        });
+    }
+    let mut memory = Claim::default();
+    // The bytes, and the tree of them.
+    memory.grow(top.size * 2, &name)?;
+    let io = || FileError::io("Reading", path);
+    file.seek(SeekFrom::Start(top.start)).map_err(io())?;
+    let mut bytes = Vec::new();
+    (&mut *file)
+        .take(top.size)
+        .read_to_end(&mut bytes)
+        .map_err(io())?;
+    Ok((boxes::parse(&bytes, &name)?, memory))
+}
+
+/// The one index of a film.
+pub(super) fn index_of(tops: &[Top], path: &Path) -> Result<Top> {
+    let mut found = tops.iter().filter(|t| t.kind == *b"moov");
+    match (found.next(), found.next()) {
+        (Some(index), None) => Ok(*index),
+        (None, _) => Err(FileError::damaged(
+            display_name(path),
+            "it has no index (moov): it was cut short while it was written, or is no film",
+        )),
+        (Some(_), Some(_)) => Err(FileError::damaged(
+            display_name(path),
+            "it has two indices (moov)",
+        )),
+    }
+}
+
+/// The track whose picture is the largest.
+pub(super) fn main_track(index: &Node) -> Option<usize> {
+    let tracks = index.children.iter().enumerate();
+    tracks
+        .filter(|(_, t)| t.kind == *b"trak" && boxes::is_video(t))
+        .filter_map(|(i, t)| boxes::size_of(t).map(|(w, h)| (i, u64::from(w) * u64::from(h))))
+        .max_by_key(|(i, area)| (*area, std::cmp::Reverse(*i)))
+        .map(|(i, _)| i)
+}
+
+/// Says what a film's file tells; a damaged one gives a sentence.
+pub fn inspect(path: &Path) -> Result<FilmFindings> {
+    let name = display_name(path);
+    let mut file = File::open(path).map_err(FileError::io("Reading", path))?;
+    let top = index_of(&tops(&mut file, path)?, path)?;
+    let (index, _memory) = load(&mut file, &top, path)?;
+    let track = main_track(&index).map(|i| &index.children[i]);
+    let track = track.ok_or_else(|| FileError::damaged(&name, "it has no moving picture"))?;
+    Ok(findings(&index, track))
+}
+
+fn findings(index: &Node, track: &Node) -> FilmFindings {
+    let (width, height) = boxes::size_of(track).unwrap_or((0, 0));
+    let entry = boxes::entries(track).first();
+    let mut problems = Vec::new();
+    let mut told = |found: Option<std::result::Result<Sphere, String>>| match found {
+        None => None,
+        Some(Ok(sphere)) => Some(sphere),
+        Some(Err(problem)) => {
+            problems.push(problem);
+            None
+        }
+    };
+    let newer = told(entry.and_then(newer));
+    let olders: Vec<&Node> = track.children.iter().filter(|c| uuid::is_ours(c)).collect();
+    let older = told(olders.first().map(|c| uuid::read(c)));
+    if olders.len() > 1 {
+        problems.push(format!(
+            "Its older 360-degree note is there {} times.",
+            olders.len()
+        ));
+    }
+    if let (Some(new), Some(old)) = (newer, older) {
+        problems.extend(disagreement(new, old));
+    }
+    if let Some(sphere) = newer.or(older) {
+        problems.extend(wrong_ratio((width, height), &sphere));
+    }
+    FilmFindings {
+        width,
+        height,
+        codec: entry.map_or_else(String::new, |e| {
+            String::from_utf8_lossy(&e.kind).trim().to_owned()
+        }),
+        lasts_s: lasts(index),
+        newer,
+        older,
+        problems,
+    }
+}
+
+/// What the boxes of a sample entry say.
+fn newer(entry: &Node) -> Option<std::result::Result<Sphere, String>> {
+    let sv3d = entry.child(sv3d::KIND)?;
+    let sphere = sv3d::read(sv3d).and_then(|(projection, pose_deg)| {
+        let stereo = entry
+            .child(st3d::KIND)
+            .map_or(Ok(FilmStereo::Mono), st3d::read)?;
+        Ok(Sphere {
+            projection,
+            stereo,
+            pose_deg,
+            opening_deg: None,
+        })
+    });
+    Some(sphere)
+}
+
+/// In what both forms differ, in a sentence.
+fn disagreement(new: Sphere, old: Sphere) -> Option<String> {
+    if new.stereo != old.stereo {
+        return Some(format!(
+            "Its two 360-degree notes disagree: the newer says {}, the older {}; tag it again.",
+            new.stereo.name(),
+            old.stereo.name()
+        ));
+    }
+    let (FilmProjection::Equirect { bounds: a }, FilmProjection::Equirect { bounds: b }) =
+        (new.projection, old.projection)
+    else {
+        return Some(
+            "Its two 360-degree notes disagree: one says a cube, the other an unrolled sphere; tag it again."
+                .into(),
+        );
+    };
+    // The older form has whole pixels.
+    let apart = a.iter().zip(b).any(|(a, b)| (a - b).abs() > 1e-3);
+    apart.then(|| {
+        "Its two 360-degree notes disagree about how much of the sphere it shows; tag it again."
+            .into()
+    })
+}
+
+/// A picture whose ratio is not that of what it is said to be.
+pub(super) fn wrong_ratio(size: (u32, u32), sphere: &Sphere) -> Option<String> {
+    let FilmProjection::Equirect { bounds } = sphere.projection else {
+        return None;
+    };
+    let (w, h) = FilmStereo::eye(size, sphere.stereo);
+    let [top, bottom, left, right] = bounds;
+    let (full_w, full_h) = (
+        f64::from(w) / (1.0 - left - right),
+        f64::from(h) / (1.0 - top - bottom),
+    );
+    // Squeezed eyes are half as wide or as high.
+    let ratio = full_w / full_h;
+    let fits = [2.0, 1.0, 4.0]
+        .iter()
+        .any(|r| (ratio / r - 1.0).abs() < 0.02);
+    (!fits).then(|| {
+        format!(
+            "An eye's picture is {w} x {h} px, which is no sphere of 2:1; check how the eyes lie and whether it was cropped."
+        )
+    })
+}
+
+/// How long it lasts by its own words, seconds.
+fn lasts(index: &Node) -> Option<f64> {
+    let head = index.child(b"mvhd")?;
+    let (scale, units) = match head.body.first()? {
+        0 => (head.u32_at(12)?, u64::from(head.u32_at(16)?)),
+        _ => {
+            let (high, low) = (head.u32_at(24)?, head.u32_at(28)?);
+            (head.u32_at(20)?, (u64::from(high) << 32) | u64::from(low))
+        }
+    };
+    (scale > 0 && units > 0).then(|| units as f64 / f64::from(scale))
+}

@@ -1,0 +1,280 @@
+//! Films by command: what they say about spheres, in both forms, as ffprobe and exiftool read it; media that stay as they are.
+
+mod support;
+
+use serde_json::{Value, json};
+use std::path::{Path, PathBuf};
+use support::{exiftool, outside, run_fails, run_ok, text};
+
+struct Bench {
+    folder: tempfile::TempDir,
+}
+
+impl Bench {
+    fn new() -> Self {
+        Self {
+            folder: tempfile::tempdir().unwrap(),
+        }
+    }
+
+    fn at(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    /// A film of a moving pattern, made by ffmpeg with some options.
+    fn film(&self, name: &str, size: &str, options: &[&str]) -> PathBuf {
+        let out = self.at(name);
+        let source = format!("testsrc2=size={size}:rate=25:duration=0.4");
+        let mut args = vec!["-v", "error", "-y", "-f", "lavfi", "-i", &source];
+        args.extend(["-f", "lavfi", "-i", "sine=frequency=440:duration=0.4"]);
+        args.extend(["-c:v", "libx264", "-pix_fmt", "yuv420p", "-c:a", "aac"]);
+        args.extend(options);
+        args.push(text(&out));
+        outside("ffmpeg", &args);
+        out
+    }
+}
+
+/// What ffprobe (Debian ffmpeg) finds beside the pictures of the first video.
+fn side_data(film: &Path) -> Vec<Value> {
+    let told = outside(
+        "ffprobe",
+        &[
+            "-v",
+            "error",
+            "-select_streams",
+            "v:0",
+            "-show_streams",
+            "-of",
+            "json",
+            text(film),
+        ],
+    );
+    let told: Value = serde_json::from_str(&told).unwrap();
+    let list = &told["streams"][0]["side_data_list"];
+    list.as_array().cloned().unwrap_or_default()
+}
+
+/// Pictures and sound of a film as ffmpeg decodes them: a hash of each.
+fn decoded(film: &Path) -> String {
+    outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-i",
+            text(film),
+            "-map",
+            "0",
+            "-f",
+            "framemd5",
+            "-",
+        ],
+    )
+}
+
+fn tag(from: &Path, to: &Path, options: &str) -> String {
+    let mut args = vec!["tag", text(from), "-o", text(to)];
+    args.extend(options.split_whitespace());
+    run_ok(&args)
+}
+
+fn inspected(film: &Path) -> Value {
+    serde_json::from_str(&run_ok(&["inspect", text(film), "--json"])).unwrap()
+}
+
+/// Each case in each kind of file: the index before the media, after it, in fragments, and as QuickTime.
+#[test]
+fn films_say_what_they_are_in_both_forms() {
+    let b = Bench::new();
+    let kinds: [(&str, &[&str]); 5] = [
+        ("plain.mp4", &[]),
+        ("first.mp4", &["-movflags", "+faststart"]),
+        ("parts.mp4", &["-movflags", "+frag_keyframe+empty_moov"]),
+        (
+            "dash.mp4",
+            &["-movflags", "+frag_every_frame+dash+global_sidx"],
+        ),
+        ("quick.mov", &["-movflags", "+faststart"]),
+    ];
+    let cases = [
+        ("256x128", "--stereo mono", None, "equirectangular"),
+        (
+            "256x256",
+            "--stereo top-bottom",
+            Some("top and bottom"),
+            "equirectangular",
+        ),
+        (
+            "512x128",
+            "--stereo side-by-side",
+            Some("side by side"),
+            "equirectangular",
+        ),
+        (
+            "256x128",
+            "--stereo side-by-side --projection equirect:180",
+            Some("side by side"),
+            "tiled equirectangular",
+        ),
+        (
+            "192x128",
+            "--stereo mono --projection cube",
+            None,
+            "cubemap",
+        ),
+    ];
+    for (name, options) in kinds {
+        for (i, (size, how, eyes, shape)) in cases.iter().enumerate() {
+            let film = b.film(&format!("{i}-{name}"), size, options);
+            let out = b.at(&format!("{i}-tagged-{name}"));
+            let said = tag(&film, &out, &format!("{how} --pose 10,-5,2 --verify"));
+            assert!(said.contains("media bytes unchanged, SHA-256"), "{said}");
+            let what = format!("{name}, {how}");
+            assert_eq!(decoded(&film), decoded(&out), "{what}");
+            let sides = side_data(&out);
+            let find = |kind: &str| sides.iter().find(|s| s["side_data_type"] == kind);
+            let mapping = find("Spherical Mapping").unwrap_or_else(|| panic!("{what}: {sides:?}"));
+            assert_eq!(mapping["projection"], *shape, "{what}: {mapping}");
+            let turned = (&mapping["yaw"], &mapping["pitch"], &mapping["roll"]);
+            assert_eq!(
+                turned,
+                (&json!(10), &json!(-5), &json!(2)),
+                "{what}: {mapping}"
+            );
+            match (eyes, find("Stereo 3D")) {
+                (Some(eyes), Some(found)) => assert_eq!(found["type"], **eyes, "{what}"),
+                (Some(_), None) => panic!("{what}: {sides:?}"),
+                (None, Some(found)) => assert_eq!(found["type"], "2D", "{what}"),
+                (None, None) => {}
+            }
+            let exif = exiftool(&out);
+            if *shape == "cubemap" {
+                assert_eq!(
+                    exif["Spherical"],
+                    Value::Null,
+                    "the older form knows no cube: {exif}"
+                );
+            } else {
+                assert_eq!(exif["Spherical"], true, "{what}: {exif}");
+                assert_eq!(exif["ProjectionType"], "equirectangular", "{what}");
+                let mode = match *eyes {
+                    Some("top and bottom") => json!("top-bottom"),
+                    Some(_) => json!("left-right"),
+                    None => Value::Null,
+                };
+                assert_eq!(exif["StereoMode"], mode, "{what}: {exif}");
+            }
+            if how.contains(":180") {
+                // An eye of 128 x 128 px is the half in front of a sphere of 256 x 128.
+                assert_eq!(exif["FullPanoWidthPixels"], 256, "{exif}");
+                assert_eq!(exif["CroppedAreaLeftPixels"], 64, "{exif}");
+            }
+            let own = inspected(&out);
+            assert_eq!(own["problems"], json!([]), "{what}");
+            // Tagged again it has the same bytes, not two of anything; cleared it has its old ones.
+            let again = b.at("again.mp4");
+            tag(&out, &again, &format!("{how} --pose 10,-5,2"));
+            assert!(
+                std::fs::read(&again).unwrap() == std::fs::read(&out).unwrap(),
+                "{what}"
+            );
+            tag(&out, &again, "--clear");
+            assert!(
+                std::fs::read(&again).unwrap() == std::fs::read(&film).unwrap(),
+                "{what}"
+            );
+            assert_eq!(inspected(&again)["sphere"], false);
+        }
+    }
+}
+
+/// What is said at the start of a film, told by exiftool, and a film that is tagged in its own place.
+#[test]
+fn openings_are_told_and_files_may_be_their_own_outputs() {
+    let b = Bench::new();
+    let film = b.film("a.mp4", "256x128", &["-movflags", "+faststart"]);
+    tag(&film, &film, "--stereo mono --opening 120,-15");
+    let exif = exiftool(&film);
+    assert_eq!(exif["InitialViewHeadingDegrees"], 120, "{exif}");
+    assert_eq!(exif["InitialViewPitchDegrees"], -15, "{exif}");
+    assert_eq!(
+        inspected(&film)["older"]["opening_deg"],
+        json!([120.0, -15.0, 0.0])
+    );
+    let told = run_ok(&["inspect", text(&film)]);
+    assert!(
+        told.contains("A sphere: unrolled sphere, mono (both forms say so)"),
+        "{told}"
+    );
+}
+
+/// Forms that disagree, ratios that cannot be, and files that are none get a sentence; what was there stays.
+#[test]
+fn what_is_wrong_is_said() {
+    let b = Bench::new();
+    let film = b.film("a.mp4", "256x128", &[]);
+    let tagged = b.at("b.mp4");
+    tag(&film, &tagged, "--stereo mono");
+    // The newer form is changed by another hand: one byte of st3d.
+    let mut bytes = std::fs::read(&tagged).unwrap();
+    let at = bytes.windows(4).position(|w| w == b"st3d").unwrap();
+    bytes[at + 8] = 1;
+    std::fs::write(&tagged, &bytes).unwrap();
+    let problems = inspected(&tagged)["problems"].to_string();
+    assert!(
+        problems.contains("disagree: the newer says top-bottom, the older mono"),
+        "{problems}"
+    );
+    bytes[at + 8] = 9;
+    std::fs::write(&tagged, &bytes).unwrap();
+    let problems = inspected(&tagged)["problems"].to_string();
+    assert!(problems.contains("stereo mode 9"), "{problems}");
+    // Two eyes one above the other in a picture of 2:1 would be 4:1 each: no sphere. 3:2 is none at all.
+    let odd = b.film("odd.mp4", "192x128", &[]);
+    let (status, said) = {
+        let out = support::run(&[
+            "tag",
+            text(&odd),
+            "-o",
+            text(&b.at("o.mp4")),
+            "--stereo",
+            "mono",
+        ]);
+        (out.status, String::from_utf8(out.stderr).unwrap())
+    };
+    assert!(
+        status.success() && said.contains("192 x 128 px, which is no sphere of 2:1"),
+        "{said}"
+    );
+    let short = b.at("short.mp4");
+    let whole = std::fs::read(&film).unwrap();
+    std::fs::write(&short, &whole[..whole.len() / 2]).unwrap();
+    std::fs::write(b.at("kept.mp4"), "kept").unwrap();
+    let why = run_fails(
+        &[
+            "tag",
+            text(&short),
+            "-o",
+            text(&b.at("kept.mp4")),
+            "--stereo",
+            "mono",
+        ],
+        1,
+    );
+    assert!(why.contains("damaged or cut short"), "{why}");
+    assert_eq!(std::fs::read(b.at("kept.mp4")).unwrap(), b"kept");
+    let out = b.at("n.mp4");
+    for (options, said) in [
+        ("", "Say how the eyes lie"),
+        ("--stereo mono --heading 9", "leave --heading"),
+        ("--clear --stereo mono", "one or the other"),
+        ("--stereo mono --pose 400,0,0", "between -180 and 180"),
+    ] {
+        let mut args = vec!["tag", text(&film), "-o", text(&out)];
+        args.extend(options.split_whitespace());
+        let why = run_fails(&args, 1);
+        assert!(why.contains(said), "{why}");
+        assert!(!out.exists());
+    }
+}
