@@ -278,3 +278,310 @@ fn what_is_wrong_is_said() {
         assert!(!out.exists());
     }
 }
+
+/// What ffprobe tells of a film's first video, its frames counted.
+fn video(film: &Path) -> Value {
+    let told = outside(
+        "ffprobe",
+        &[
+            "-v",
+            "error",
+            "-count_frames",
+            "-select_streams",
+            "v:0",
+            "-show_streams",
+            "-of",
+            "json",
+            text(film),
+        ],
+    );
+    serde_json::from_str::<Value>(&told).unwrap()["streams"][0].clone()
+}
+
+/// Frames of a film as 8-bit RGB, brought back by BT.709.
+fn pictures(film: &Path, size: (u32, u32)) -> Vec<Vec<u8>> {
+    let raw = film.with_extension("raw");
+    outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-y",
+            "-i",
+            text(film),
+            "-vf",
+            "scale=in_color_matrix=bt709:in_range=tv:out_range=pc:flags=bicubic+accurate_rnd+full_chroma_int,format=rgb24",
+            "-f",
+            "rawvideo",
+            text(&raw),
+        ],
+    );
+    let bytes = std::fs::read(&raw).unwrap();
+    bytes
+        .chunks((size.0 * size.1 * 3) as usize)
+        .map(<[u8]>::to_vec)
+        .collect()
+}
+
+fn mean_error(a: &[u8], b: &[u8]) -> f64 {
+    assert_eq!(a.len(), b.len());
+    let sum: u64 = a
+        .iter()
+        .zip(b)
+        .map(|(a, b)| u64::from(a.abs_diff(*b)))
+        .sum();
+    sum as f64 / a.len() as f64
+}
+
+/// Frames with soft colours all over the range, each another one, as PNG.
+fn soft(folder: &Path, count: u32, size: (u32, u32)) -> Vec<image::RgbImage> {
+    std::fs::create_dir_all(folder).unwrap();
+    (0..count)
+        .map(|k| {
+            let picture = image::RgbImage::from_fn(size.0, size.1, |x, y| {
+                let wave = |f: f64, p: f64| {
+                    let t = f64::from(x) / f64::from(size.0) * f + p + f64::from(k) * 0.4;
+                    let u = f64::from(y) / f64::from(size.1);
+                    (127.5 + 120.0 * (t * std::f64::consts::TAU).sin() * (u * 3.1).sin()) as u8
+                };
+                image::Rgb([wave(1.0, 0.0), wave(2.0, 0.3), wave(1.5, 0.6)])
+            });
+            picture.save(folder.join(format!("f-{k:04}.png"))).unwrap();
+            picture
+        })
+        .collect()
+}
+
+/// Frames come back in their order and colours, for every encoding; the film says its rate, colours, sphere and length.
+#[test]
+fn frames_become_a_film_in_order_and_colour() {
+    let b = Bench::new();
+    let size = (256, 128);
+    let frames = soft(&b.at("png"), 12, size);
+    let codecs = [
+        ("h264", "a.mp4", "--quality 1", "h264", "yuv420p", 1.0),
+        ("h265", "b.mp4", "--quality 1", "hevc", "yuv420p", 1.0),
+        ("av1", "c.mp4", "--quality 4", "av1", "yuv420p", 1.0),
+        ("prores", "d.mov", "", "prores", "yuv422p10le", 1.0),
+    ];
+    for (codec, name, quality, told, format, most) in codecs {
+        let out = b.at(name);
+        let folder = b.at("png");
+        let mut args = vec!["film", text(&folder), "-o", text(&out), "--rate", "23.976"];
+        args.extend(["--codec", codec, "--stereo", "mono"]);
+        args.extend(quality.split_whitespace());
+        let said = run_ok(&args);
+        assert!(said.contains("12 frames, 0.50"), "{said}");
+        let video = video(&out);
+        assert_eq!(video["codec_name"], told, "{video}");
+        assert_eq!(video["pix_fmt"], format, "{video}");
+        assert_eq!(video["nb_read_frames"], "12", "{video}");
+        assert_eq!(video["r_frame_rate"], "24000/1001", "{video}");
+        for colour in ["color_space", "color_transfer", "color_primaries"] {
+            assert_eq!(video[colour], "bt709", "{codec}: {video}");
+        }
+        assert!(
+            side_data(&out)
+                .iter()
+                .any(|s| s["projection"] == "equirectangular"),
+            "{codec}"
+        );
+        let back = pictures(&out, size);
+        assert_eq!(back.len(), 12);
+        for (k, found) in back.iter().enumerate() {
+            let own = mean_error(found, frames[k].as_raw());
+            assert!(own < most, "{codec}, frame {k}: {own} of 255");
+            // Its neighbours are far off, so that the order is told.
+            let other = mean_error(found, frames[(k + 1) % 12].as_raw());
+            assert!(other > 10.0 * own, "{codec}, frame {k}: {own} and {other}");
+        }
+    }
+    // Index first: it begins to play before all of it is there.
+    let bytes = std::fs::read(b.at("a.mp4")).unwrap();
+    let place = |kind: &[u8]| bytes.windows(4).position(|w| w == kind).unwrap();
+    assert!(place(b"moov") < place(b"mdat"));
+}
+
+/// A rendered sequence becomes a film without a word about its sphere: the frames say it. Linear frames look as their PNGs do.
+#[test]
+fn rendered_frames_say_themselves_what_they_are() {
+    let b = Bench::new();
+    let scene = support::scene_in(b.folder.path());
+    let render = |name: &str, more: &str| {
+        let out = b.at(name);
+        let mut args = vec![
+            "render",
+            text(&scene),
+            "-o",
+            text(&out),
+            "--frames",
+            "0-4",
+            "--width",
+            "128",
+            "--samples",
+            "8",
+        ];
+        args.extend(more.split_whitespace());
+        run_ok(&args);
+    };
+    render("png/{frame:03}.png", "");
+    render("exr/{frame:03}.exr", "");
+    render(
+        "tb/{frame:03}.jpg",
+        "--stereo panoramic --packing top-bottom",
+    );
+    let film = |folder: &str, out: &str| {
+        let (folder, out) = (b.at(folder), b.at(out));
+        run_ok(&[
+            "film",
+            text(&folder),
+            "-o",
+            text(&out),
+            "--rate",
+            "25",
+            "--quality",
+            "2",
+        ])
+    };
+    let said = film("png", "png.mp4");
+    assert!(said.contains("a sphere, mono"), "{said}");
+    let said = film("tb", "tb.mp4");
+    assert!(
+        said.contains("a sphere, top-bottom") && said.contains("128 x 128 px"),
+        "{said}"
+    );
+    assert_eq!(exiftool(&b.at("tb.mp4"))["StereoMode"], "top-bottom");
+    let said = film("exr", "exr.mp4");
+    assert!(said.contains("5 frames"), "{said}");
+    let (png, exr) = (
+        pictures(&b.at("png.mp4"), (128, 64)),
+        pictures(&b.at("exr.mp4"), (128, 64)),
+    );
+    for (a, b) in png.iter().zip(&exr) {
+        assert!(mean_error(a, b) < 1.5, "{}", mean_error(a, b));
+    }
+}
+
+/// A still is held, sound is cut to the film's length, and both are marked.
+#[test]
+fn stills_are_held_and_sound_comes_with_them() {
+    let b = Bench::new();
+    soft(&b.at("one"), 1, (256, 128));
+    let sound = b.at("wind.wav");
+    outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-f",
+            "lavfi",
+            "-i",
+            "sine=frequency=300:duration=9",
+            text(&sound),
+        ],
+    );
+    let picture = b.at("one/f-0000.png");
+    let out = b.at("held.mp4");
+    run_ok(&[
+        "film",
+        text(&picture),
+        "-o",
+        text(&out),
+        "--rate",
+        "30",
+        "--hold",
+        "3.5",
+        "--stereo",
+        "mono",
+        "--sound",
+        text(&sound),
+    ]);
+    let video = video(&out);
+    assert_eq!(video["nb_read_frames"], "105", "{video}");
+    let told = outside(
+        "ffprobe",
+        &[
+            "-v",
+            "error",
+            "-show_format",
+            "-show_streams",
+            "-of",
+            "json",
+            text(&out),
+        ],
+    );
+    let told: Value = serde_json::from_str(&told).unwrap();
+    let lasts: f64 = told["format"]["duration"]
+        .as_str()
+        .unwrap()
+        .parse()
+        .unwrap();
+    assert!((lasts - 3.5).abs() < 0.05, "{lasts}");
+    let streams = told["streams"].as_array().unwrap();
+    assert!(streams.iter().any(|s| s["codec_name"] == "aac"), "{told}");
+    assert_eq!(exiftool(&out)["Spherical"], true);
+}
+
+/// What cannot be a film is said before anything is encoded.
+#[test]
+fn frames_that_make_no_film_are_refused() {
+    let b = Bench::new();
+    let folder = b.at("f");
+    soft(&folder, 8, (64, 32));
+    let out = b.at("o.mp4");
+    let refused = |what: &Path, options: &str, said: &str| {
+        let mut args = vec!["film", text(what), "-o", text(&out)];
+        args.extend(options.split_whitespace());
+        let why = run_fails(&args, 1);
+        assert!(why.contains(said), "{why}");
+        assert!(!out.exists());
+    };
+    for n in 3..=5 {
+        std::fs::remove_file(folder.join(format!("f-{n:04}.png"))).unwrap();
+    }
+    refused(&folder, "", "Frames 3-5 are missing");
+    for n in [0, 1, 2] {
+        std::fs::remove_file(folder.join(format!("f-{n:04}.png"))).unwrap();
+    }
+    refused(&folder, "--hold 5", "--hold shows one picture");
+    image::RgbImage::new(32, 16)
+        .save(folder.join("f-0008.png"))
+        .unwrap();
+    refused(&folder, "", "a film has one size");
+    std::fs::remove_file(folder.join("f-0008.png")).unwrap();
+    image::RgbImage::new(64, 32)
+        .save(folder.join("other-1.png"))
+        .unwrap();
+    refused(&folder, "", "several series of frames");
+    run_ok(&[
+        "film",
+        text(&folder.join("f-0006.png")),
+        "-o",
+        text(&out),
+        "--flat",
+    ]);
+    assert_eq!(inspected(&out)["sphere"], false);
+    std::fs::remove_file(&out).unwrap();
+    refused(&b.at("nowhere"), "", "There is no folder");
+    refused(
+        &folder.join("f-0006.png"),
+        "--codec prores",
+        "ProRes lies in a .mov",
+    );
+    refused(
+        &folder.join("f-0006.png"),
+        "--sound nothing.wav",
+        "no sound file",
+    );
+    let odd = b.at("odd");
+    std::fs::create_dir(&odd).unwrap();
+    image::RgbImage::new(63, 32)
+        .save(odd.join("f-0001.png"))
+        .unwrap();
+    refused(&odd, "", "need even sides");
+    // A frame that is cut short is no frame of a film.
+    let bytes = std::fs::read(folder.join("f-0007.png")).unwrap();
+    std::fs::write(folder.join("f-0007.png"), &bytes[..bytes.len() - 400]).unwrap();
+    std::fs::remove_file(folder.join("other-1.png")).unwrap();
+    refused(&folder, "--flat", "ffmpeg");
+}

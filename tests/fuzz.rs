@@ -1,6 +1,8 @@
 //! Mutated inputs for every reader of outside bytes, in this process: nothing panics and nothing asks for more memory than
 //! the budget allows. `script/fuzz [SECONDS]` runs it for longer and with other seeds.
 
+#[path = "support/film.rs"]
+mod film_made;
 #[path = "support/scene.rs"]
 mod scene;
 
@@ -9,7 +11,7 @@ use dome_files::exr_picture::{self, ExrMeta, ExrSpec};
 use dome_files::picture_file::{self, PictureSpec, plain};
 use dome_files::rows::PictureRows;
 use dome_files::{
-    Fingerprint, Mark, PictureFormat, archive, budget, inspect, join, linear_picture, lm63,
+    Fingerprint, Mark, PictureFormat, archive, budget, film, inspect, join, linear_picture, lm63,
     strip_file, tag, xmp,
 };
 use dome_imaging::{LayeredStrip, NoiseSum, Strip};
@@ -52,6 +54,30 @@ impl Random {
     fn below(&mut self, n: usize) -> usize {
         (self.next() % n.max(1) as u64) as usize
     }
+}
+
+/// A film that says already that it is a sphere.
+fn made_film() -> Vec<u8> {
+    let made = film_made::film(&film_made::Wish {
+        size: (256, 128),
+        chunks: vec![20, 700],
+        first: true,
+    });
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.mp4");
+    std::fs::write(&path, made).unwrap();
+    let sphere = film::Sphere {
+        projection: film::FilmProjection::FRONT_HALF,
+        stereo: film::FilmStereo::SideBySide,
+        pose_deg: [1.0, 2.0, 3.0],
+        opening_deg: Some([4.0, 5.0, 6.0]),
+    };
+    let request = film::FilmRequest {
+        sphere: Some(sphere),
+        verify: false,
+    };
+    film::tag(&path, &path, &request).unwrap();
+    std::fs::read(&path).unwrap()
 }
 
 /// Numbers that break things.
@@ -285,6 +311,23 @@ fn inputs(folder: &Path) -> Vec<Input> {
                 let _ = tag::tag(path, &path.with_extension("out"), &tag_request());
             },
         ),
+        input("a.mp4", made_film(), |path, _| {
+            let _ = film::inspect(path);
+            let request = film::FilmRequest {
+                sphere: Some(film::Sphere {
+                    projection: film::FilmProjection::FULL,
+                    stereo: film::FilmStereo::Mono,
+                    pose_deg: [0.0; 3],
+                    opening_deg: None,
+                }),
+                verify: true,
+            };
+            let out = path.with_extension("out.mp4");
+            if film::tag(path, &out, &request).is_ok() {
+                // Read again: both forms of it are whole.
+                let _ = film::inspect(&out).unwrap();
+            }
+        }),
         input("part.exr", std::fs::read(&part).unwrap(), |path, _| {
             let _ = join::join(&[path.to_owned()], &path.with_extension("out.exr"));
         }),

@@ -4,6 +4,7 @@ mod check;
 mod convert;
 mod depth;
 mod diagnose;
+mod film;
 mod inspect;
 mod join;
 mod light_maps;
@@ -107,6 +108,11 @@ enum Command {
     /// Tell what an import of a scene understands, what it leaves out, and what is odd
     #[command(after_help = "Example:\n  owl-dome scene room.glb --json")]
     Scene(scene::SceneArgs),
+    /// Make a film of finished frames that players take for a sphere; ffmpeg does the encoding
+    #[command(
+        after_help = "Examples:\n  owl-dome film out -o walk.mp4 --rate 30\n  owl-dome film out/left/{frame:05}.png -o left.mov --codec prores --rate 24\n  owl-dome film pano.jpg -o still.mp4 --hold 20 --sound wind.wav"
+    )]
+    Film(film::FilmArgs),
     /// Put panorama properties into a JPEG, PNG or film made anywhere; its pixels and media are not touched
     #[command(
         after_help = "Examples:\n  owl-dome tag film.mp4 -o film-360.mp4 --stereo top-bottom\n  owl-dome tag pano.jpg -o pano-360.jpg --heading 90 --opening 120,-5 --fov 80\n  owl-dome tag front.jpg -o front-360.jpg --part 2048,0,8192,4096"
@@ -149,6 +155,7 @@ pub fn run() -> ExitCode {
         Command::CheckPair(args) => pairs::check_pair(&args),
         Command::Anaglyph(args) => pairs::anaglyph(&args),
         Command::Scene(args) => scene::run(&args),
+        Command::Film(args) => film::run(&args),
         Command::Tag(args) => tag::run(&args),
         Command::Inspect(args) => inspect::run(&args),
         Command::DemoScene { output } => {

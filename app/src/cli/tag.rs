@@ -51,12 +51,12 @@ pub(super) struct TagArgs {
     verify: bool,
 }
 
-fn stereo(text: &str) -> Result<FilmStereo, String> {
+pub(super) fn stereo(text: &str) -> Result<FilmStereo, String> {
     FilmStereo::from_name(text)
         .ok_or_else(|| format!("\"{text}\" is none of mono, top-bottom and side-by-side"))
 }
 
-fn projection(text: &str) -> Result<FilmProjection, String> {
+pub(super) fn projection(text: &str) -> Result<FilmProjection, String> {
     match text {
         "equirect" => Ok(FilmProjection::FULL),
         "equirect:180" => Ok(FilmProjection::FRONT_HALF),

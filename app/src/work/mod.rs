@@ -12,6 +12,7 @@ pub mod distributions;
 pub mod estimate;
 pub mod events;
 pub mod eyes;
+pub mod film;
 pub mod finished;
 pub mod history;
 pub mod jobs;

@@ -5,6 +5,7 @@
 
 pub mod comfort;
 pub mod delivery;
+pub mod levels;
 pub mod motion;
 pub mod preflight;
 pub mod titles;

@@ -1,0 +1,549 @@
+//! Films from finished frames: found, checked, handed to ffmpeg, and marked as spheres.
+
+use super::meanwhile::meanwhile;
+use super::{Result, WorkError};
+use dome_files::film::{self, FilmRequest, FilmStereo, Sphere};
+use dome_files::picture_file::layout_told;
+use dome_files::rows::PictureRows;
+use dome_files::{FileError, PictureFormat, inspect};
+use dome_imaging::Tone;
+use dome_optics::path::Rate;
+use dome_optics::rig::Arrangement;
+use dome_rules::levels::Coding;
+use std::collections::BTreeMap;
+use std::io::{BufRead, BufReader, Read, Write};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::Duration;
+
+/// How a film is encoded.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Codec {
+    /// H.264, which everything plays.
+    H264,
+    /// H.265, for large pictures.
+    H265,
+    /// AV1, without fees, for the web.
+    Av1,
+    /// ProRes 422 HQ, for editors.
+    ProRes,
+}
+
+impl Codec {
+    /// All of them by name.
+    pub const ALL: [(&'static str, Self); 4] = [
+        ("h264", Self::H264),
+        ("h265", Self::H265),
+        ("av1", Self::Av1),
+        ("prores", Self::ProRes),
+    ];
+
+    /// Quality if none is told: what the eye takes for the frames themselves (common practice, no source).
+    fn usual_quality(self) -> u8 {
+        match self {
+            Self::H264 => 18,
+            Self::H265 => 20,
+            Self::Av1 => 26,
+            Self::ProRes => 0,
+        }
+    }
+
+    /// The encoding whose levels are known.
+    pub fn coding(self) -> Option<Coding> {
+        match self {
+            Self::H264 => Some(Coding::H264),
+            Self::H265 => Some(Coding::H265),
+            _ => None,
+        }
+    }
+
+    /// Whether pixels share colours by two both ways: then sides must be even.
+    fn halves_colours(self) -> bool {
+        self != Self::ProRes
+    }
+}
+
+/// How a film is to be made.
+#[derive(Clone, Debug)]
+pub struct FilmMaking {
+    /// Frames a second.
+    pub rate: Rate,
+    /// The encoding.
+    pub codec: Codec,
+    /// Quality: lower is better; the encoding's usual one if absent.
+    pub quality: Option<u8>,
+    /// Kilobits a second in place of a quality.
+    pub kilobits: Option<u32>,
+    /// A sound file.
+    pub sound: Option<PathBuf>,
+    /// One picture for so many seconds.
+    pub hold_s: Option<f64>,
+    /// Exposure of linear frames, stops.
+    pub stops: f32,
+    /// What it says about its sphere; nothing says nothing.
+    pub sphere: Option<Sphere>,
+}
+
+/// The frames of a film, in order.
+#[derive(Clone, Debug)]
+pub struct FilmFrames {
+    /// Files, the first frame's first.
+    pub files: Vec<PathBuf>,
+    /// Their format.
+    pub format: PictureFormat,
+    /// Width and height, pixels.
+    pub size: (u32, u32),
+}
+
+fn refuse<T>(sentence: impl Into<String>) -> Result<T> {
+    Err(WorkError::Request(sentence.into()))
+}
+
+/// A name in parts: what stands before its last number, the number, and what comes after.
+fn numbered(name: &str) -> Option<(&str, u64, &str)> {
+    let end = name.rfind(|c: char| c.is_ascii_digit())? + 1;
+    let from = name[..end]
+        .rfind(|c: char| !c.is_ascii_digit())
+        .map_or(0, |i| i + 1);
+    Some((&name[..from], name[from..end].parse().ok()?, &name[end..]))
+}
+
+/// Finds the frames of a folder, or of a name whose number counts, like `out/00000.png` or `out/{frame:05}.png`.
+pub fn find_frames(named: &Path) -> Result<FilmFrames> {
+    let shown = named.display();
+    let (folder, wanted) = if named.is_dir() {
+        (named, None)
+    } else {
+        let name = named.file_name().and_then(|n| n.to_str()).unwrap_or("");
+        let folder = match named.parent() {
+            Some(p) if !p.as_os_str().is_empty() => p,
+            _ => Path::new("."),
+        };
+        let parts = match (name.find("{frame"), name.find('}')) {
+            (Some(open), Some(close)) if open < close => Some((&name[..open], &name[close + 1..])),
+            _ => numbered(name).map(|(before, _, after)| (before, after)),
+        };
+        if parts.is_none() && named.is_file() {
+            return checked(vec![named.to_owned()]);
+        }
+        match parts {
+            Some((before, after)) => (folder, Some((before.to_owned(), after.to_owned()))),
+            None => {
+                return refuse(format!(
+                    "There is no folder and no picture {shown}; name the folder of the frames."
+                ));
+            }
+        }
+    };
+    let mut series: BTreeMap<(String, String), BTreeMap<u64, PathBuf>> = BTreeMap::new();
+    let entries = std::fs::read_dir(folder).map_err(FileError::io("Reading", folder))?;
+    for entry in entries {
+        let path = entry.map_err(FileError::io("Reading", folder))?.path();
+        let Some(name) = path.file_name().and_then(|n| n.to_str()) else {
+            continue;
+        };
+        let Some((before, number, after)) = numbered(name).filter(|_| !name.starts_with('.'))
+        else {
+            continue;
+        };
+        if PictureFormat::from_path(&path).is_err() {
+            continue;
+        }
+        let key = (before.to_owned(), after.to_owned());
+        if wanted.as_ref().is_none_or(|w| *w == key) {
+            series.entry(key).or_default().insert(number, path);
+        }
+    }
+    let mut found = series.into_iter();
+    let Some((_, frames)) = found.next() else {
+        return refuse(format!(
+            "There are no numbered pictures in {shown}; name the folder of the frames."
+        ));
+    };
+    if let Some((other, _)) = found.next() {
+        return refuse(format!(
+            "There are several series of frames in {shown}, one of them {}NUMBER{}; name one of its pictures.",
+            other.0, other.1
+        ));
+    }
+    let numbers: Vec<u64> = frames.keys().copied().collect();
+    if let Some(gap) = gap(&numbers) {
+        return refuse(format!(
+            "{gap} missing between the others in {shown}; render them first."
+        ));
+    }
+    checked(frames.into_values().collect())
+}
+
+/// The first gap between numbers that go up evenly, in words.
+fn gap(numbers: &[u64]) -> Option<String> {
+    let step = numbers.windows(2).map(|w| w[1] - w[0]).min()?;
+    let wide = numbers.windows(2).find(|w| w[1] - w[0] != step)?;
+    let (first, last) = (wide[0] + step, wide[1] - 1);
+    Some(match first >= last {
+        true => format!("Frame {first} is"),
+        false => format!("Frames {first}-{last} are"),
+    })
+}
+
+/// Frames of one format and one size.
+fn checked(files: Vec<PathBuf>) -> Result<FilmFrames> {
+    let mut first: Option<(PictureFormat, (u32, u32))> = None;
+    for file in &files {
+        let picture = PictureRows::open(file)?;
+        let this = (picture.format, (picture.width, picture.height));
+        match first {
+            None => first = Some(this),
+            Some(wanted) if wanted == this => {}
+            Some((_, (w, h))) => {
+                return refuse(format!(
+                    "{} is {} x {} px and the frames before it {w} x {h} px or of another format; a film has one size.",
+                    file.display(),
+                    picture.width,
+                    picture.height
+                ));
+            }
+        }
+    }
+    match first {
+        Some((format, size)) => Ok(FilmFrames {
+            files,
+            format,
+            size,
+        }),
+        None => refuse("There are no frames."),
+    }
+}
+
+/// What frames say themselves about their sphere and eyes; nothing if they do not.
+pub fn told_sphere(frames: &FilmFrames) -> Result<Option<Sphere>> {
+    let Some(first) = frames.files.first() else {
+        return Ok(None);
+    };
+    let found = inspect::inspect(first)?;
+    let layout = found.properties.words.as_deref().and_then(layout_told);
+    let stereo = match layout.map(|(packing, shape)| (packing.arrangement, shape)) {
+        Some((Arrangement::TopBottom, dome_optics::Shape::Equirect)) => FilmStereo::TopBottom,
+        Some((Arrangement::SideBySide, dome_optics::Shape::Equirect)) => FilmStereo::SideBySide,
+        Some(_) => return Ok(None),
+        None if found.sphere => FilmStereo::Mono,
+        None => return Ok(None),
+    };
+    Ok(Some(Sphere {
+        projection: film::FilmProjection::FULL,
+        stereo,
+        pose_deg: [0.0; 3],
+        opening_deg: None,
+    }))
+}
+
+/// How a film was made.
+pub struct FilmMade {
+    /// Frames in it.
+    pub frames: u64,
+    /// What is to be said, one sentence each.
+    pub notes: Vec<String>,
+}
+
+/// Makes a film of frames. `told` hears how many of them are in it by now, and how many there are to be.
+pub fn make(
+    frames: &FilmFrames,
+    output: &Path,
+    making: &FilmMaking,
+    told: &(dyn Fn(u64, u64) + Sync),
+) -> Result<FilmMade> {
+    let (width, height) = frames.size;
+    if making.codec.halves_colours() && (width % 2 == 1 || height % 2 == 1) {
+        return refuse(format!(
+            "The frames are {width} x {height} px, and films need even sides; render them with an even width and height."
+        ));
+    }
+    if making.hold_s.is_some() && frames.files.len() != 1 {
+        return refuse(format!(
+            "--hold shows one picture, and there are {}; name one of them, or leave --hold out.",
+            frames.files.len()
+        ));
+    }
+    let folder = match output.parent() {
+        Some(p) if !p.as_os_str().is_empty() => p,
+        _ => Path::new("."),
+    };
+    let beside = tempfile::Builder::new()
+        .prefix(".unfinished-film-")
+        .tempdir_in(folder)
+        .map_err(FileError::io("Writing", folder))?;
+    let ending = output.extension().unwrap_or_default();
+    let raw = beside.path().join("film").with_extension(ending);
+    // A still is encoded for a second, which is then repeated.
+    let second = making.rate.per_second().round().max(1.0) as u64;
+    let total = match making.hold_s {
+        Some(_) => second,
+        None => frames.files.len() as u64,
+    };
+    let mut command = encoder(frames, making, making.hold_s.is_none());
+    command.arg(&raw);
+    let encoded = run(command, total, told, |to| {
+        for i in 0..total {
+            let file = frames.files.get(i as usize).unwrap_or(&frames.files[0]);
+            write_frame(file, frames, making, to)?;
+        }
+        Ok(())
+    })?;
+    if encoded != total {
+        return refuse(format!(
+            "ffmpeg made a film of {encoded} frames and not of {total}; look whether the frames are whole with --continue."
+        ));
+    }
+    let mut count = encoded;
+    let mut done = raw.clone();
+    if let Some(hold) = making.hold_s {
+        done = beside.path().join("held").with_extension(ending);
+        count = (hold * making.rate.per_second()).round().max(1.0) as u64;
+        let mut command = repeating(&raw, hold, making);
+        command.arg(&done);
+        run(command, 0, told, |_| Ok(()))?;
+    }
+    let mut notes = Vec::new();
+    let request = FilmRequest {
+        sphere: making.sphere,
+        verify: false,
+    };
+    notes.extend(film::tag(&done, output, &request)?.notes);
+    if let Some(coding) = making.codec.coding() {
+        let rate = making.rate.per_second();
+        notes.extend(dome_rules::levels::warning(coding, frames.size, rate));
+    }
+    Ok(FilmMade {
+        frames: count,
+        notes,
+    })
+}
+
+fn ffmpeg() -> Command {
+    let mut command = Command::new("ffmpeg");
+    command.args([
+        "-hide_banner",
+        "-nostdin",
+        "-v",
+        "error",
+        "-xerror",
+        "-y",
+        "-progress",
+        "pipe:1",
+    ]);
+    command
+}
+
+/// The command that encodes frames from its input.
+fn encoder(frames: &FilmFrames, making: &FilmMaking, with_sound: bool) -> Command {
+    let mut command = ffmpeg();
+    let rate = making.rate.to_string();
+    match frames.format {
+        PictureFormat::Png => command.args(["-f", "image2pipe", "-c:v", "png"]),
+        PictureFormat::Jpeg => command.args(["-f", "image2pipe", "-c:v", "mjpeg"]),
+        _ => {
+            let size = format!("{}x{}", frames.size.0, frames.size.1);
+            command.args([
+                "-f",
+                "rawvideo",
+                "-pixel_format",
+                "rgb48le",
+                "-video_size",
+                &size,
+            ])
+        }
+    };
+    command.args(["-framerate", &rate, "-i", "pipe:0"]);
+    if with_sound {
+        sound(
+            &mut command,
+            making,
+            frames.files.len() as f64 / making.rate.per_second(),
+        );
+    }
+    let format = match making.codec {
+        Codec::ProRes => "yuv422p10le",
+        _ => "yuv420p",
+    };
+    // Only the matrix and the range are changed: sRGB's and BT.709's primaries are the same, and players take one curve for the other.
+    let filter = format!(
+        "scale=out_color_matrix=bt709:out_range=tv:flags=bicubic+accurate_rnd+full_chroma_int,format={format},setparams=color_primaries=bt709:color_trc=bt709:colorspace=bt709:range=tv"
+    );
+    command.args([
+        "-vf",
+        &filter,
+        "-color_primaries",
+        "bt709",
+        "-color_trc",
+        "bt709",
+    ]);
+    command.args(["-colorspace", "bt709", "-color_range", "tv"]);
+    let quality = making
+        .quality
+        .unwrap_or(making.codec.usual_quality())
+        .to_string();
+    match making.codec {
+        Codec::H264 => command.args(["-c:v", "libx264", "-preset", "medium"]),
+        Codec::H265 => command.args([
+            "-c:v",
+            "libx265",
+            "-preset",
+            "medium",
+            "-tag:v",
+            "hvc1",
+            "-x265-params",
+            "log-level=error",
+        ]),
+        Codec::Av1 => command.args(["-c:v", "libsvtav1", "-preset", "8"]),
+        Codec::ProRes => command.args(["-c:v", "prores_ks", "-profile:v", "3", "-vendor", "apl0"]),
+    };
+    match making.kilobits {
+        Some(kilobits) => command.args(["-b:v", &format!("{kilobits}k")]),
+        None if making.codec != Codec::ProRes => command.args(["-crf", &quality]),
+        None => &mut command,
+    };
+    if making.hold_s.is_some() {
+        // The second begins with a whole picture and looks at none beyond its end.
+        let second = making.rate.per_second().round().max(1.0).to_string();
+        command.args(["-g", &second, "-bf", "0"]);
+    }
+    command.args(["-movflags", "+faststart"]);
+    command
+}
+
+/// The sound beside the pictures, as long as they are.
+fn sound(command: &mut Command, making: &FilmMaking, lasts_s: f64) {
+    if let Some(sound) = &making.sound {
+        command.arg("-i").arg(sound);
+        command.args(["-map", "0:v", "-map", "1:a", "-c:a", "aac", "-b:a", "256k"]);
+        command.args(["-t", &format!("{lasts_s:.6}")]);
+    }
+}
+
+/// The command that repeats an encoded second.
+fn repeating(second: &Path, hold_s: f64, making: &FilmMaking) -> Command {
+    let mut command = ffmpeg();
+    let times = (hold_s.ceil() as u64).saturating_sub(1).to_string();
+    command.args(["-stream_loop", &times, "-i"]).arg(second);
+    match making.sound {
+        Some(_) => {
+            sound(&mut command, making, hold_s);
+            command.args(["-c:v", "copy"]);
+        }
+        None => {
+            command.args(["-c", "copy", "-t", &format!("{hold_s:.6}")]);
+        }
+    }
+    command.args(["-movflags", "+faststart"]);
+    command
+}
+
+/// Hands a frame on: as it is, or as 16-bit values of its own curve.
+fn write_frame(
+    file: &Path,
+    frames: &FilmFrames,
+    making: &FilmMaking,
+    to: &mut dyn Write,
+) -> Result<()> {
+    let failed = || FileError::io("Handing on", file);
+    if matches!(frames.format, PictureFormat::Png | PictureFormat::Jpeg) {
+        let mut bytes = std::fs::File::open(file).map_err(FileError::io("Reading", file))?;
+        std::io::copy(&mut bytes, to).map_err(failed())?;
+        return Ok(());
+    }
+    let tone = Tone {
+        exposure_stops: making.stops,
+        ..Tone::default()
+    };
+    for row in PictureRows::open(file)?.light() {
+        let light: Vec<f32> = row?.iter().flat_map(|p| [p[0], p[1], p[2]]).collect();
+        let values: Vec<u8> = (tone.to_srgb16(&light).iter())
+            .flat_map(|v| v.to_le_bytes())
+            .collect();
+        to.write_all(&values).map_err(failed())?;
+    }
+    Ok(())
+}
+
+/// Runs ffmpeg with what `feed` writes, tells how far it is, and gives the frames that it made.
+fn run(
+    mut command: Command,
+    total: u64,
+    told: &(dyn Fn(u64, u64) + Sync),
+    feed: impl FnOnce(&mut dyn Write) -> Result<()>,
+) -> Result<u64> {
+    let mut child = command
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .map_err(|e| {
+            WorkError::Request(match e.kind() {
+                std::io::ErrorKind::NotFound => {
+                    "ffmpeg is not installed, and films are made by it; install it (Debian: apt-get install ffmpeg).".into()
+                }
+                _ => format!("ffmpeg could not be started ({e}); check its installation."),
+            })
+        })?;
+    let (stdin, stdout, stderr) = (child.stdin.take(), child.stdout.take(), child.stderr.take());
+    let frames = AtomicU64::new(0);
+    let (fed, said) = std::thread::scope(|scope| {
+        scope.spawn(|| {
+            for line in BufReader::new(stdout.into_iter().next().map_or_else(
+                || Box::new(std::io::empty()) as Box<dyn Read>,
+                |s| Box::new(s) as Box<dyn Read>,
+            ))
+            .lines()
+            .map_while(std::io::Result::ok)
+            {
+                if let Some(n) = line
+                    .strip_prefix("frame=")
+                    .and_then(|n| n.trim().parse().ok())
+                {
+                    frames.store(n, Ordering::Relaxed);
+                }
+            }
+        });
+        let errors = scope.spawn(|| {
+            let mut text = String::new();
+            if let Some(stderr) = stderr {
+                // What is not a word is left out; a program that talks without end is not listened to for ever.
+                let mut bytes = Vec::new();
+                let _ = stderr.take(1 << 20).read_to_end(&mut bytes);
+                text = String::from_utf8_lossy(&bytes).into_owned();
+            }
+            text
+        });
+        let fed = meanwhile(
+            Duration::from_millis(500),
+            || told(frames.load(Ordering::Relaxed), total),
+            || {
+                let fed = match stdin {
+                    Some(mut stdin) => feed(&mut stdin),
+                    None => Ok(()),
+                };
+                // Its input is closed now: it finishes what it has.
+                let _ = child.wait();
+                fed
+            },
+        );
+        (fed, errors.join().unwrap_or_default())
+    });
+    let status = child
+        .wait()
+        .map_err(|e| WorkError::Request(format!("ffmpeg was lost ({e}); try again.")))?;
+    if !status.success() {
+        let last = said
+            .lines()
+            .rev()
+            .find(|l| !l.trim().is_empty())
+            .unwrap_or("it did not say why");
+        return refuse(format!(
+            "ffmpeg could not make the film: {}. Check the frames, the sound and the free space.",
+            last.trim().trim_end_matches('.')
+        ));
+    }
+    fed?;
+    Ok(frames.into_inner())
+}
