@@ -13,6 +13,10 @@ use std::fs::File;
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::Path;
 
+/// Bytes that are copied at a time. The system's own copying from file to file is slower here: the copy is a few hundred bytes off
+/// from page to page (1.0 s of processor time a gigabyte against 0.6).
+const BLOCK: usize = 256 << 10;
+
 /// What a film is to say.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct FilmRequest {
@@ -155,7 +159,7 @@ struct Copying<'a> {
 }
 
 impl Copying<'_> {
-    /// Copies what is waiting, within the system where it can.
+    /// Copies what is waiting.
     fn flush(&mut self, out: &mut std::io::BufWriter<File>) -> Result<()> {
         if self.to > self.from {
             let failed = || FileError::io("Copying", self.output);
@@ -163,15 +167,20 @@ impl Copying<'_> {
             self.file
                 .seek(SeekFrom::Start(self.from))
                 .map_err(FileError::io("Reading", self.input))?;
-            let mut part = (&mut *self.file).take(self.to - self.from);
-            let copied = std::io::copy(&mut part, out.get_mut()).map_err(failed())?;
-            if copied != self.to - self.from {
-                return Err(FileError::damaged(
-                    display_name(self.input),
-                    "it became shorter while it was read",
-                ));
+            let mut block = vec![0; BLOCK];
+            while self.from < self.to {
+                // Up to where whole pages are read.
+                let block_end = BLOCK as u64 - self.from % BLOCK as u64;
+                let want = block_end.min(self.to - self.from) as usize;
+                self.file.read_exact(&mut block[..want]).map_err(|e| {
+                    FileError::damaged(
+                        display_name(self.input),
+                        format!("it cannot be read to its end ({e})"),
+                    )
+                })?;
+                out.get_mut().write_all(&block[..want]).map_err(failed())?;
+                self.from += want as u64;
             }
-            self.from = self.to;
         }
         Ok(())
     }
