@@ -337,6 +337,113 @@ fn a_path_turns_opens_and_sets_the_eyes() {
     }
 }
 
+/// Bright pixels of a row of the picture through the lamp's middle: the first and the last, and how they are lit.
+fn streak(file: &Path, row: u32) -> Vec<f32> {
+    let strips = ExrStrips::open(file).unwrap();
+    let width = strips.header.width as usize;
+    let samples: Vec<f32> = strips.flat_map(|s| s.unwrap().samples).collect();
+    let from = row as usize * width * 3;
+    samples[from..from + width * 3]
+        .iter()
+        .step_by(3)
+        .copied()
+        .collect()
+}
+
+/// A lamp that moves while the shutter is open is drawn out as far as it goes, evenly, and its light is spread and not more; also in a
+/// scene that is turned and scaled. Frames with an open shutter are known by it.
+#[test]
+fn an_open_shutter_draws_out_what_moves() {
+    for root in [
+        DMat4::IDENTITY,
+        DMat4::from_scale_rotation_translation(
+            DVec3::splat(3.0),
+            DQuat::from_rotation_y(0.4),
+            DVec3::new(8.0, -2.0, 5.0),
+        ),
+    ] {
+        let stage = Stage::new(root);
+        // The eye goes past a lamp that goes its own way; the lamp is seen at the height of the eye all the time.
+        let lamp = |time: f64| along(LAMP, LAMP_GOES, time / MOVES_S);
+        let eye = |time: f64| {
+            let [_, y, _] = lamp(time);
+            [0.6 - 0.5 * time, y, 1.2]
+        };
+        let keys = [(0.0, eye(0.0)), (2.0, eye(2.0))];
+        let (file, _) = stage.path("walk.json", &keys);
+        let common = format!(
+            "--path {} --heading 10 --width 528 --samples 8 --rate 2",
+            text(&file)
+        );
+        let sharp = stage.render("sharp{frame}.exr", &format!("{common} --frames 1"));
+        let open = stage.render(
+            "open{frame}.exr",
+            &format!("{common} --frames 1 --shutter 180 --moments 8"),
+        );
+        // Half of half a second from 0.5 s on.
+        let seen = |time: f64| {
+            let eye = MonoEye::new(
+                stage.point(eye(time)),
+                Orientation::heading(10.0),
+                Shape::Equirect,
+            );
+            let point = eye.locate(stage.point(lamp(time))).unwrap();
+            point.to_pixels(528, 264)
+        };
+        let (begin, end) = (seen(0.5), seen(0.75));
+        let row = begin.1 as u32;
+        assert!((begin.1 - end.1).abs() < 0.5, "it stays in its row");
+        let way = (begin.0 - end.0).abs();
+        assert!(way > 8.0, "{way} px");
+        let (sharp, open) = (streak(&sharp[0], row), streak(&open[0], row));
+        let brightest = sharp.iter().copied().fold(0.0, f32::max);
+        let width_of = |row: &[f32], least: f32| row.iter().filter(|v| **v > least).count() as f64;
+        let own = width_of(&sharp, 0.5 * brightest);
+        // Where it passes it is seen for own / way of the time, half of that at both ends.
+        let share = (own / way).min(1.0) as f32;
+        let drawn = width_of(&open, 0.5 * share * brightest);
+        assert!(
+            (drawn - way).abs() < 2.5,
+            "{drawn} px drawn out, {way} gone, {own} wide"
+        );
+        let middle = |row: &[f32], least: f32| {
+            let lit = row.iter().enumerate().filter(|(_, v)| **v > least);
+            let (sum, n) = lit.fold((0.0, 0.0), |(s, n), (i, v)| {
+                (s + i as f64 * f64::from(*v), n + f64::from(*v))
+            });
+            sum / n + 0.5
+        };
+        let found = middle(&open, 0.3 * share * brightest);
+        assert!(
+            (found - (begin.0 + end.0) / 2.0).abs() < 1.0,
+            "{found}: {begin:?} {end:?}"
+        );
+        let light = |row: &[f32]| {
+            row.iter()
+                .filter(|v| **v > 0.1 * share * brightest)
+                .sum::<f32>()
+        };
+        assert!(
+            (light(&open) / light(&sharp) - 1.0).abs() < 0.25,
+            "{} {}",
+            light(&open),
+            light(&sharp)
+        );
+        let args = |more: &str| {
+            let all = format!("{common} --frames 1 --continue {more}");
+            let args = stage.args("open{frame}.exr", &all);
+            let args: Vec<&str> = args.iter().map(String::as_str).collect();
+            String::from_utf8(run(&args).stderr).unwrap()
+        };
+        assert!(args("--shutter 180 --moments 8").contains("All frames are there"));
+        let said = args("--shutter 90 --moments 8");
+        assert!(said.contains("of another order (shutter"), "{said}");
+    }
+    let stage = Stage::new(DMat4::IDENTITY);
+    let why = stage.refused("a{frame}.exr", "--frames 0-1 --shutter 400");
+    assert!(why.contains("0 to 360"), "{why}");
+}
+
 fn content(folder: &Path) -> BTreeMap<String, Vec<u8>> {
     let entries = std::fs::read_dir(folder).unwrap().map(|e| e.unwrap());
     entries

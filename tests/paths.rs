@@ -184,6 +184,20 @@ fn what_a_path_does_to_people_is_told() {
             .any(|n| n["object"] == "Lamp")
     );
     assert_eq!(told["travel_at_keys_deg"], Value::Null, "it goes nowhere");
+    // Two eyes near the lamp: too far apart as they are, and what would be comfortable at each key.
+    let mut rig = first(&server)["rig"].clone();
+    rig["kind"] = json!("panoramic");
+    let request = json!({"path": still, "pose": draft(&still)["pose"], "rig": rig});
+    let told_of_eyes = server.json("POST", "/api/projects/1/path", Some(request)).1;
+    let rules = told_of_eyes["findings"].to_string();
+    assert!(rules.contains("close"), "{rules}");
+    assert_eq!(told["fitted_separations_m"], Value::Null);
+    let least = (told["near"].as_array().unwrap().iter())
+        .map(|near| n(&near["nearest_m"]))
+        .fold(f64::INFINITY, f64::min);
+    for fitted in told_of_eyes["fitted_separations_m"].as_array().unwrap() {
+        assert!((n(fitted) * 30.0 - least).abs() < 1e-6, "{fitted}, {least}");
+    }
     // A gentle start leads somewhere all the same.
     let mut gentle = straight();
     gentle["ease_in_s"] = json!(0.5);

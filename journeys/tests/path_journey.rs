@@ -125,6 +125,24 @@ async fn drawing(server: &Server, b: &Browser) {
 }
 
 async fn over_time(server: &Server, b: &Browser) {
+    // What a key sets beside its place, in numbers.
+    b.press_labelled("Choose key 2").await;
+    b.press_switch_label("separation").await;
+    b.fill("Eyes apart", "40").await;
+    wait_for("the eyes of the key", || {
+        (path(server)["keys"][1]["separation_m"] == 0.04).then_some(())
+    });
+    b.until(
+        "the curve of the eyes",
+        "return !!document.querySelector('option[value=separation]');",
+    )
+    .await;
+    b.choose("Curve", "separation").await;
+    b.until(
+        "the eyes now",
+        "return document.querySelector('[data-testid=curve-now]').innerText === '40.0 mm';",
+    )
+    .await;
     b.press("Look where it travels").await;
     wait_for("headings", || {
         let path = path(server);

@@ -5,7 +5,7 @@ use super::range::RangedFile;
 use super::sent::Sent;
 use super::types::{
     Event, ExposureInfo, NewViewpoint, Project, ProjectCard, ProjectChange, SceneSettings,
-    Viewpoint, ViewpointDraft,
+    Viewpoint, ViewpointDraft, ViewpointPath,
 };
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::remove;
@@ -389,7 +389,13 @@ fn viewpoint_label(before: &Viewpoint, after: &NewViewpoint) -> String {
     } else if before.ride != after.ride {
         "Ride of"
     } else if before.path != after.path {
-        "Path of"
+        let keys = |path: &Option<ViewpointPath>| path.as_ref().map_or(0, |p| p.keys.len());
+        // Steps of one kind that follow each other at once are one, and adding is another kind than taking away.
+        match keys(&after.path).cmp(&keys(&before.path)) {
+            std::cmp::Ordering::Greater => "New key on the path of",
+            std::cmp::Ordering::Less => "Fewer keys on the path of",
+            std::cmp::Ordering::Equal => "Path of",
+        }
     } else if before.pose.position != after.pose.position {
         "Move"
     } else if before.rig != after.rig {

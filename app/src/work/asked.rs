@@ -48,6 +48,10 @@ pub struct PathRequest {
     pub path: ViewpointPath,
     /// The viewpoint's pose: its heading counts where no key says one.
     pub pose: Pose,
+    /// Its eyes; one if absent. Their distance counts where no key says one.
+    #[serde(default)]
+    #[ts(optional)]
+    pub rig: Option<Rig>,
 }
 
 /// The way of something that moves in the scene.

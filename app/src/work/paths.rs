@@ -6,12 +6,13 @@ use super::told::paths::{PathFinding, PathInfo, PathMoment, PathNear};
 use super::{App, Result, WorkError, at_once};
 use crate::model::paths::{Between, PathKey, ViewpointPath};
 use crate::model::places::{NewViewpoint, Opening};
+use crate::model::rigs::RigKind;
 use dome_files::FileError;
 use dome_files::error::display_name;
 use dome_optics::path::{EyePath, Moment};
 use dome_optics::rig::Rig;
 use dome_rules::motion::{self, MotionFacts};
-use dome_trace::stand::clearance::nearest_with;
+use dome_trace::stand::clearance::{EYE_SEPARATION, nearest_with};
 use dome_trace::{Scene, TraceError, stand};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -227,6 +228,7 @@ pub fn look(app: &App, project: i64, request: &PathRequest) -> Result<PathInfo> 
         });
         found.collect::<std::result::Result<Vec<_>, TraceError>>()
     })?;
+    let pair = (request.rig.as_ref()).filter(|rig| rig.kind == RigKind::Panoramic);
     let facts: Vec<MotionFacts> = (moments.iter().enumerate())
         .map(|(i, m)| {
             let beside = &near[i * (NEAR_MOMENTS - 1) / (MOMENTS - 1)];
@@ -238,14 +240,21 @@ pub fn look(app: &App, project: i64, request: &PathRequest) -> Result<PathInfo> 
                 travel_deg: m.travel_deg,
                 nearest_m: beside.nearest_m,
                 nearest: beside.object.clone(),
+                separation_m: pair.map(|rig| m.separation_m.unwrap_or(rig.separation())),
             }
         })
         .collect();
     let findings = motion::check(&facts, settings.stand.beside_m);
     let keys = &request.path.keys;
+    let key_moments_s: Vec<f64> = keys.iter().map(|k| path.moment_of(k.time_s)).collect();
+    let nearest: Vec<_> = near.iter().map(|n| (n.time_s, n.nearest_m)).collect();
     Ok(PathInfo {
         length_m: path.length_m(),
-        key_moments_s: (keys.iter()).map(|k| path.moment_of(k.time_s)).collect(),
+        fitted_separations_m: pair.map(|rig| {
+            let usual = EYE_SEPARATION * rig.scale;
+            motion::fitted_separations(&key_moments_s, &nearest, usual)
+        }),
+        key_moments_s,
         travel_at_keys_deg: path.travel_at_keys(),
         walking_m_s: motion::WALKING_M_S,
         still_deg_s: motion::STILL_DEG_S,

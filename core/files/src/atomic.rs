@@ -59,6 +59,21 @@ pub fn write_bytes(path: &Path, bytes: &[u8]) -> Result<()> {
     })
 }
 
+/// Writes `bytes` as a whole file that survives the program, but perhaps no power cut.
+pub fn write_bytes_soon(path: &Path, bytes: &[u8]) -> Result<()> {
+    let io = || FileError::io("Writing", path);
+    let folder = match path.parent() {
+        Some(p) if !p.as_os_str().is_empty() => p,
+        _ => Path::new("."),
+    };
+    let mut beside = tempfile::Builder::new()
+        .prefix(".unfinished-")
+        .tempfile_in(folder)
+        .map_err(io())?;
+    beside.write_all(bytes).map_err(io())?;
+    beside.persist(path).map(drop).map_err(|e| io()(e.error))
+}
+
 /// Temporary files are private to the user; a finished picture is readable like any other file.
 #[cfg(unix)]
 fn set_usual_rights(file: &File) -> std::io::Result<()> {

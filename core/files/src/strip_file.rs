@@ -26,6 +26,21 @@ pub fn pixel_bytes(layers: &[LayerSpec]) -> u64 {
 
 /// Writes a strip beside its place, synced and renamed.
 pub fn write(path: &Path, mark: &Mark, strip: &LayeredStrip, layers: &[LayerSpec]) -> Result<()> {
+    atomic::write_bytes(path, &encoded(mark, strip, layers))
+}
+
+/// The same without waiting for the disk: it survives the program, and what a power cut tears is told by its checksum. For what is
+/// quicker made again than waited for.
+pub fn write_soon(
+    path: &Path,
+    mark: &Mark,
+    strip: &LayeredStrip,
+    layers: &[LayerSpec],
+) -> Result<()> {
+    atomic::write_bytes_soon(path, &encoded(mark, strip, layers))
+}
+
+fn encoded(mark: &Mark, strip: &LayeredStrip, layers: &[LayerSpec]) -> Vec<u8> {
     let beauty = &strip.beauty;
     let mut body: Vec<u8> = Vec::new();
     let halves = |values: &[f32], body: &mut Vec<u8>| {
@@ -61,7 +76,7 @@ pub fn write(path: &Path, mark: &Mark, strip: &LayeredStrip, layers: &[LayerSpec
     bytes.extend(strip.noise.samples.to_le_bytes());
     bytes.extend(checksum(&bytes, &body).to_le_bytes());
     bytes.extend(body);
-    atomic::write_bytes(path, &bytes)
+    bytes
 }
 
 fn checksum(header: &[u8], body: &[u8]) -> u32 {

@@ -74,6 +74,45 @@ pub struct LayeredStrip {
     pub counts: Vec<u32>,
 }
 
+impl LayeredStrip {
+    /// The mean of the same rows of several pictures; of the layers that are `sharp`, the middle picture's. The noise is that of the
+    /// mean of pictures with noise of their own. Nothing of none, or of rows that do not go together.
+    pub fn mean(strips: Vec<Self>, sharp: &[bool]) -> Option<Self> {
+        let count = strips.len();
+        let middle = strips.get(count / 2)?.layers.clone();
+        let mut strips = strips.into_iter();
+        let mut mean = strips.next()?;
+        for strip in strips {
+            let alike = strip.beauty.top == mean.beauty.top
+                && strip.beauty.width == mean.beauty.width
+                && strip.layers.len() == mean.layers.len();
+            if !alike {
+                return None;
+            }
+            let add = |sum: &mut [f32], more: &[f32]| {
+                sum.iter_mut().zip(more).for_each(|(s, v)| *s += v);
+            };
+            add(&mut mean.beauty.samples, &strip.beauty.samples);
+            for (sum, more) in mean.layers.iter_mut().zip(&strip.layers) {
+                add(sum, more);
+            }
+            mean.noise.add(strip.noise);
+        }
+        let share = 1.0 / count as f32;
+        let values = mean.layers.iter_mut().chain([&mut mean.beauty.samples]);
+        values.flatten().for_each(|v| *v *= share);
+        for ((layer, sharp), own) in mean.layers.iter_mut().zip(sharp).zip(middle) {
+            if *sharp {
+                *layer = own;
+            }
+        }
+        mean.noise.squares /= (count * count) as f64;
+        mean.noise.weight /= count as f64;
+        mean.counts.clear();
+        Some(mean)
+    }
+}
+
 impl From<Strip> for LayeredStrip {
     fn from(beauty: Strip) -> Self {
         Self {

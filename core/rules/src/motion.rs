@@ -2,6 +2,7 @@
 
 use crate::preflight::Level;
 use dome_optics::angle::wrap_signed_deg;
+use dome_trace::stand::clearance::COMFORT;
 
 /// Walking, metres a second (common practice, no source); a little more is not worth a word.
 pub const WALKING_M_S: f64 = 1.4;
@@ -33,6 +34,8 @@ pub struct MotionFacts {
     pub nearest_m: Option<f64>,
     /// What that is.
     pub nearest: Option<String>,
+    /// Distance of the eyes, metres, of a pair that looks all round.
+    pub separation_m: Option<f64>,
 }
 
 impl MotionFacts {
@@ -123,7 +126,49 @@ pub fn check(moments: &[MotionFacts], beside_m: f64) -> Vec<MotionFinding> {
             )
         },
     );
+    rule(
+        "close",
+        "Fit the eyes to the way.",
+        &|m| {
+            let least = COMFORT * m.separation_m?;
+            m.nearest_m
+                .filter(|n| *n < least * 0.999)
+                .map(|n| least / n)
+        },
+        &|worst| {
+            format!(
+                "For its eyes something is {worst:.1} times too near; two eyes want {COMFORT:.0} of their distances."
+            )
+        },
+    );
     found
+}
+
+/// Distances of the eyes at the keys of a path that are comfortable all the way, metres: at each key that of the nearest thing on the
+/// way to its neighbours, at most `usual_m`. A value that never leaves those of its two keys is comfortable between them, too.
+/// `keys_s` are the moments of the keys, `nearest` moments and nearest distances, metres.
+pub fn fitted_separations(
+    keys_s: &[f64],
+    nearest: &[(f64, Option<f64>)],
+    usual_m: f64,
+) -> Vec<f64> {
+    let key = |i: usize| {
+        let (from, to) = (
+            keys_s[i.saturating_sub(1)],
+            keys_s[(i + 1).min(keys_s.len() - 1)],
+        );
+        // A moment beyond either end too: what is near was looked for at moments of their own.
+        let first = nearest
+            .partition_point(|(t, _)| *t < from)
+            .saturating_sub(1);
+        let last = nearest.partition_point(|(t, _)| *t <= to);
+        let near = nearest.get(first..(last + 1).min(nearest.len()));
+        let least = (near.unwrap_or_default().iter())
+            .filter_map(|(_, n)| *n)
+            .fold(f64::INFINITY, f64::min);
+        (least / COMFORT).min(usual_m)
+    };
+    (0..keys_s.len()).map(key).collect()
 }
 
 #[cfg(test)]
@@ -139,6 +184,7 @@ mod tests {
             travel_deg: Some(10.0),
             nearest_m: Some(1.0),
             nearest: Some("Rail".into()),
+            separation_m: None,
         }
     }
 
@@ -171,6 +217,37 @@ mod tests {
             "{}",
             found[3].what
         );
+    }
+
+    /// Fitted eyes are never nearer than thirty of their distances, wherever values between keys lie between those of the keys.
+    #[test]
+    fn fitted_eyes_are_comfortable_all_the_way() {
+        let keys = [0.0, 2.0, 5.0, 9.0];
+        // A post is passed at 6.3 s.
+        let nearest: Vec<_> = (0..=90)
+            .map(|i| {
+                let t = f64::from(i) / 10.0;
+                (t, Some(0.6 + (t - 6.3).abs()))
+            })
+            .collect();
+        let fitted = fitted_separations(&keys, &nearest, 0.063);
+        assert_eq!(fitted[0], 0.063);
+        assert!(fitted[2] < 0.021 && fitted[3] < 0.021, "{fitted:?}");
+        for (t, near) in nearest {
+            let i = keys.partition_point(|k| *k <= t).clamp(1, 3);
+            let most = fitted[i - 1].max(fitted[i]);
+            assert!(near.unwrap() >= COMFORT * most - 1e-9, "{t}");
+            let mut facts = walking(t);
+            (facts.nearest_m, facts.separation_m) = (near, Some(most));
+            assert_eq!(check(&[facts], 0.1), []);
+        }
+        let mut close = walking(1.0);
+        (close.nearest_m, close.separation_m) = (Some(0.9), Some(0.063));
+        let found = check(&[close], 0.1);
+        assert_eq!(found[0].rule, "close");
+        assert!(found[0].what.contains("2.1 times"), "{}", found[0].what);
+        // Nothing near, nothing to fit.
+        assert_eq!(fitted_separations(&[0.0], &[(0.0, None)], 0.063), [0.063]);
     }
 
     /// Who stands looks aside of nothing, and a jump from place to place is not walked.

@@ -28,6 +28,10 @@ key_moments_s: Array<number>,
  */
 travel_at_keys_deg: Array<number> | null, 
 /**
+ * Distances of the eyes at its keys that are comfortable all the way, metres; of a panoramic pair alone.
+ */
+fitted_separations_m: Array<number> | null, 
+/**
  * Up to this speed it is walked, metres a second.
  */
 walking_m_s: number, 

@@ -9,7 +9,9 @@ import { NumberField } from "../parts/NumberField";
 import { SelectField } from "../parts/SelectField";
 import { Switch } from "../parts/Switch";
 import { length } from "../parts/units";
-import { lookingAhead, startPath, withKey, withPlace, withoutHeadings } from "./path";
+import type { View } from "../sphere/geometry";
+import { KeyFields } from "./KeyFields";
+import { lookingAhead, startPath, withKey, withPlace, withSeparations, withoutHeadings } from "./path";
 import type { PathState } from "./usePath";
 import type { Stand } from "./useStand";
 
@@ -21,20 +23,25 @@ const ON: [Between, string][] = [
   ["held", "held"],
 ];
 
+interface Props {
+  project: Project;
+  stand: Stand;
+  path: PathState;
+  /** Where the Lookout looks, relative to the middle. */
+  view: View;
+}
+
 /** The way that the chosen viewpoint takes while time goes by. */
-export function PathPanel({ project, stand, path }: { project: Project; stand: Stand; path: PathState }) {
+export function PathPanel({ project, stand, path, view }: Props) {
   const [problem, setProblem] = useState<string | null>(null);
   const [turning, setTurning] = useState(false);
+  // From what moves to the eye, in its own frame: to its right, upwards, backwards; metres.
+  const [offset, setOffset] = useState<[number, number, number]>([0, 0, 0]);
   const { movers } = project.scene;
   const now = path.path;
   const { pose } = stand.current;
-  const y = pose.position[1];
   const take = async (node: number) => {
     setProblem(null);
-    const mover = movers.find((m) => m.node === node);
-    // From where it stands; a camera is the eye itself.
-    const offset: [number, number, number] =
-      !mover || mover.camera ? [0, 0, 0] : [0, Math.max(0, y - mover.now[1]), 0];
     await api
       .pathOfNode(project.id, { node, offset, turn_along: turning })
       .then(path.change)
@@ -50,6 +57,15 @@ export function PathPanel({ project, stand, path }: { project: Project; stand: S
         options={movers.map((m) => [m.node, m.name] as const)}
         onChange={(node) => void take(node)}
       />
+      {(["to its right", "above it", "behind it"] as const).map((way, i) => (
+        <div key={way} className="w-20">
+          <LengthField
+            label={way}
+            value={offset[i] ?? 0}
+            onChange={(v) => setOffset(offset.map((o, k) => (k === i ? v : o)) as [number, number, number])}
+          />
+        </div>
+      ))}
       <div className="pb-1.5">
         <Switch
           label="with its turning"
@@ -80,6 +96,8 @@ export function PathPanel({ project, stand, path }: { project: Project; stand: S
   const turns = now.keys.some((k) => k.heading_deg !== null);
   const travel = path.info?.travel_at_keys_deg ?? null;
   const { info } = path;
+  const fitted = info?.fitted_separations_m ?? null;
+  const separated = now.keys.some((k) => k.separation_m !== null);
   return (
     <div className="flex flex-col gap-2 text-[13px]">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
@@ -103,6 +121,21 @@ export function PathPanel({ project, stand, path }: { project: Project; stand: S
         >
           Look where it travels
         </button>
+        {fitted && (
+          <button
+            type="button"
+            className={small}
+            title="At each key as far apart as what is nearest on the way allows: thirty of their distances"
+            onClick={() => path.change(withSeparations(now, fitted))}
+          >
+            Fit the eyes
+          </button>
+        )}
+        {separated && (
+          <button type="button" className={small} onClick={() => path.change(withSeparations(now, null))}>
+            Eyes as in Depth
+          </button>
+        )}
         {turns && (
           <button type="button" className={small} onClick={() => path.change(withoutHeadings(now))}>
             Keep one heading
@@ -154,7 +187,20 @@ export function PathPanel({ project, stand, path }: { project: Project; stand: S
               return (
                 // oxlint-disable-next-line react/no-array-index-key
                 <tr key={i}>
-                  <td className="pr-1 font-semibold">{i + 1}</td>
+                  <td className="pr-1">
+                    <button
+                      type="button"
+                      className={`btn btn-xs min-w-6 px-1 ${path.chosen === i ? "btn-secondary" : "btn-ghost"}`}
+                      aria-label={`Choose key ${i + 1}`}
+                      title="Its heading, opening view and eyes"
+                      onClick={() => {
+                        path.choose(i);
+                        path.letGo(false);
+                      }}
+                    >
+                      {i + 1}
+                    </button>
+                  </td>
                   <td className="min-w-[4.4rem] pr-1">
                     <NumberField
                       bare
@@ -205,6 +251,9 @@ export function PathPanel({ project, stand, path }: { project: Project; stand: S
           </tbody>
         </table>
       </div>
+      {path.chosen !== null && now.keys[path.chosen] && (
+        <KeyFields path={path} now={now} at={path.chosen} view={view} heading={path.pose.heading_deg} />
+      )}
       <div className="flex flex-wrap items-end gap-2">
         <div className="w-24">
           <NumberField

@@ -360,7 +360,7 @@ export function StandStage({ project }: { project: Project }) {
                   tabIndex={0}
                 >
                   {tab === "place" && <PlacePanel project={project} stand={stand} view={view} />}
-                  {tab === "path" && <PathPanel project={project} stand={stand} path={path} />}
+                  {tab === "path" && <PathPanel project={project} stand={stand} path={path} view={view} />}
                   {tab === "around" && (
                     <AroundPanel project={project} stand={stand} findings={findings} onShow={show} />
                   )}

@@ -83,6 +83,15 @@ export function lookingAhead(path: ViewpointPath, travel: readonly number[]): Vi
   return { ...path, keys: path.keys.map((k, i) => ({ ...k, heading_deg: heading(i), turns: 0 })) };
 }
 
+/** The eyes at each key as far apart as is comfortable there. */
+export const withSeparations = (path: ViewpointPath, metres: readonly number[] | null): ViewpointPath => ({
+  ...path,
+  keys: path.keys.map((k, i) => ({
+    ...k,
+    separation_m: metres === null ? null : Number((metres[i] ?? 0.063).toPrecision(4)),
+  })),
+});
+
 /** Leaves headings to the viewpoint. */
 export const withoutHeadings = (path: ViewpointPath): ViewpointPath => ({
   ...path,

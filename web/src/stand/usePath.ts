@@ -34,7 +34,11 @@ export function usePath(project: Project, stand: Stand) {
   const asked = useLatest<[PathRequest, string], { of: ViewpointPath; viewpoint: number; found: PathInfo }>(
     path && path.keys.length > 0
       ? [
-          { path, pose: { ...stand.current.pose, position: [0, 0, 0] } },
+          {
+            path,
+            pose: { ...stand.current.pose, position: [0, 0, 0] },
+            ...(stand.viewpoint ? { rig: stand.viewpoint.rig } : {}),
+          },
           JSON.stringify([id, project.settings.moves, project.settings.unit]),
         ]
       : null,
@@ -111,8 +115,9 @@ export function usePath(project: Project, stand: Stand) {
       : stand.current.pose;
   const moving = held || playing;
 
-  const change = (next: ViewpointPath | null) => {
-    setChosen(null);
+  /** Another path; the key that is `meant` stays chosen. */
+  const change = (next: ViewpointPath | null, meant: number | null = null) => {
+    setChosen(meant);
     stand.change({ path: next }, true);
   };
   /** A key is meant from now on: the viewpoint goes there. */

@@ -27,6 +27,9 @@ pub(super) struct Around {
     pub(super) done: u64,
     /// How many are to be rendered.
     pub(super) total: u64,
+    /// Where the frame is made of parts: the share that is done of it, and how many parts there are.
+    pub(super) part: f64,
+    pub(super) of_parts: f64,
     /// When the first was begun.
     start: Instant,
     /// What a look at the first frame told.
@@ -39,6 +42,8 @@ impl Around {
             frame: 0,
             done: 0,
             total,
+            part: 0.0,
+            of_parts: 1.0,
             start: Instant::now(),
             forecast: None,
         }
@@ -46,7 +51,7 @@ impl Around {
 
     /// How far all of them are, with a share of the frame that is rendered; the time left follows from what was measured.
     fn told(&self, share: f64) -> String {
-        let all = (self.done as f64 + share) / self.total as f64;
+        let all = (self.done as f64 + self.part + share / self.of_parts) / self.total as f64;
         let left = match all > 0.0 {
             true => {
                 let left = self.start.elapsed().as_secs_f64() * (1.0 / all - 1.0);

@@ -1,7 +1,7 @@
 //! `owl-dome render --frames`: many pictures of one order, each whole by itself.
 
 use super::progress::{Around, progress_line};
-use super::shot::{Shot, folder_of};
+use super::shot::{Shot, Told, folder_of};
 use super::{RenderArgs, Studio, WORDS};
 use crate::cli::Outcome;
 use crate::cli::pair_options::length;
@@ -13,9 +13,10 @@ use clap::Args;
 use dome_files::PictureFormat;
 use dome_files::frame::{Found, look};
 use dome_optics::path::{Frames, Rate};
+use dome_trace::Quality;
 use glam::DVec3;
 use std::io::Write;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// Failures one after the other after which the rest is not tried.
 const MOST_FAILURES: usize = 3;
@@ -47,6 +48,13 @@ pub(super) struct SequenceOptions {
     /// Height above the floor at which the way is gone, with its unit, for example 1.6m
     #[arg(long, value_name = "LENGTH", value_parser = length, requires = "path")]
     above_floor: Option<f64>,
+    /// How long the shutter is open, degrees: 180 is half of a frame's time, and what moves is blurred as in film; sharp as a start,
+    /// and for headsets
+    #[arg(long, value_name = "DEG", default_value = "0", value_parser = super::super::number, requires = "frames")]
+    shutter: f64,
+    /// Moments of an open shutter that are blended
+    #[arg(long, value_name = "N", default_value_t = 8, requires = "shutter", value_parser = clap::value_parser!(u32).range(2..=256))]
+    moments: u32,
     /// Go on with an order that was stopped: frames that are there, whole and of this very order stay, all others are rendered
     #[arg(long = "continue", requires = "frames")]
     carry_on: bool,
@@ -87,6 +95,9 @@ impl RenderArgs {
                 "--rows makes parts of one picture; leave it out, or render each frame by --time."
                     .into(),
             );
+        }
+        if !(0.0..=360.0).contains(&self.sequence.shutter) {
+            return Err("The shutter is open for 0 to 360 degrees; correct --shutter.".into());
         }
         if pattern.has("eye") && !pair {
             return Err(
@@ -189,8 +200,24 @@ impl Way {
         frame: u64,
         output: PathBuf,
     ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
-        let args = studio.args;
-        let time_s = args.moment_s(frame);
+        let mut shot = self.at(studio, studio.args.moment_s(frame), output, &|recipe| {
+            recipe.of_frame(frame)
+        })?;
+        let options = &studio.args.sequence;
+        if options.shutter > 0.0 {
+            shot.shuttered(options.shutter, options.moments);
+        }
+        Ok(shot)
+    }
+
+    /// The picture of a moment in the scene as it stands.
+    fn at<'a>(
+        &self,
+        studio: &Studio<'a>,
+        time_s: f64,
+        output: PathBuf,
+        of: &dyn Fn(Recipe) -> Recipe,
+    ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
         let mut opening = None;
         let recipe = match self {
             Self::Still => Recipe {
@@ -207,7 +234,7 @@ impl Way {
                 ..riding(studio, *node)?
             },
         };
-        let mut shot = studio.shot(recipe.of_frame(frame), output)?;
+        let mut shot = studio.shot(of(recipe), output)?;
         if let Some(opening) = opening {
             let tags = &mut shot.spec_mut().tags;
             tags.opening_deg = Some((opening.heading_deg, opening.pitch_deg));
@@ -413,12 +440,18 @@ fn one(
     around: &mut Around,
 ) -> Outcome {
     studio.go_to(studio.args.moment_s(frame))?;
-    let mut shot = way.shot(studio, frame, output)?;
+    let mut shot = way.shot(studio, frame, output.clone())?;
     let files = shot.files();
     let first = files.first().ok_or("A frame without a file.")?;
     let short = shot.description().fingerprint().short();
     let kept = folder_of(first).join(format!(".unfinished-{frame}-{short}"));
-    let made = shot.render((&studio.scene, &studio.light), Some(around), Some(&kept))?;
+    let made = if studio.args.sequence.shutter > 0.0 {
+        let parts = opened(studio, way, frame, (&output, &kept), around)?;
+        let (parts, told): (Vec<_>, Vec<_>) = parts.into_iter().unzip();
+        shot.blend(&parts, Told::of_all(told))?
+    } else {
+        shot.render((&studio.scene, &studio.light), Some(around), Some(&kept))?
+    };
     for note in made.notes {
         eprintln!("\nNote: {note}");
     }
@@ -429,6 +462,54 @@ fn one(
     out.flush()?;
     std::fs::remove_dir_all(&kept)?;
     Ok(())
+}
+
+/// Where the seeds of an open shutter's moments are: far from those of other frames.
+const MOMENT_SEEDS: u32 = 0x9e37_79b9;
+
+/// A moment of an open shutter that was rendered: its picture and the folder of its strips, and what is told of it.
+type Part<'a> = ((Shot<'a>, PathBuf), Told);
+
+/// Renders the moments of an open shutter, evenly from its opening to its closing; each gets its share of the samples.
+fn opened<'a>(
+    studio: &mut Studio<'a>,
+    way: &Way,
+    frame: u64,
+    (output, kept): (&Path, &Path),
+    around: &mut Around,
+) -> Result<Vec<Part<'a>>, Box<dyn std::error::Error>> {
+    let options = &studio.args.sequence;
+    let (count, from) = (options.moments, studio.args.moment_s(frame));
+    let open_s = options.shutter / 360.0 / options.rate.per_second();
+    let mut parts = Vec::new();
+    for i in 0..count {
+        let time_s = from + open_s * (f64::from(i) + 0.5) / f64::from(count);
+        studio.go_to(time_s)?;
+        let share = |recipe: Recipe| {
+            let mut recipe = recipe.of_frame(frame);
+            recipe.seed ^= MOMENT_SEEDS.wrapping_mul(i + 1);
+            recipe.quality = match recipe.quality {
+                Quality::Samples(n) => Quality::Samples(n.div_ceil(count)),
+                // So many pictures with noise of their own have that much less together.
+                Quality::Noise { percent, most } => Quality::Noise {
+                    percent: percent * (count as f32).sqrt(),
+                    most: most.div_ceil(count),
+                },
+            };
+            recipe
+        };
+        let mut part = way.at(studio, time_s, output.to_owned(), &share)?;
+        let folder = kept.join(i.to_string());
+        around.part = f64::from(i) / f64::from(count);
+        around.of_parts = f64::from(count);
+        let told = part.render_part((&studio.scene, &studio.light), Some(around), &folder)?;
+        parts.push(((part, folder), told));
+    }
+    around.part = 0.0;
+    around.of_parts = 1.0;
+    // The file tells of the scene as it is at the frame's own moment.
+    studio.go_to(from)?;
+    Ok(parts)
 }
 
 #[cfg(test)]

@@ -11,7 +11,7 @@ use dome_files::picture_file::{self, EYE_WORD, PictureSpec, eye_path, face_path}
 use dome_files::{
     Description, FileError, Fingerprint, Mark, PictureFormat, join, strip_file, views,
 };
-use dome_imaging::LayeredStrip;
+use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum};
 use dome_optics::Shape;
 use dome_optics::rig::{Arrangement, Side};
 use dome_trace::{Control, Illumination, Pass, PassSet, Render, Scene};
@@ -78,6 +78,13 @@ impl<'a> Shot<'a> {
         &self.description
     }
 
+    /// Says of what moments it is blended.
+    pub(super) fn shuttered(&mut self, shutter_deg: f64, moments: u32) {
+        let words = format!("open for {shutter_deg} degrees, {moments} moments");
+        self.description.line("shutter", words);
+        self.spec.description = Some(self.description.clone());
+    }
+
     /// How its file is written, to say more in it.
     pub(super) fn spec_mut(&mut self) -> &mut PictureSpec {
         &mut self.spec
@@ -133,19 +140,117 @@ impl<'a> Shot<'a> {
     /// rendered again.
     pub(super) fn render(
         &mut self,
-        (scene, light): (&Scene, &Illumination),
+        seen: (&Scene, &Illumination),
         around: Option<&mut Around>,
         kept: Option<&Path>,
     ) -> Outcome<Made> {
-        let recipe = self.recipe.clone();
-        let in_parts = self.in_parts();
-        let denoises = self.args.options.denoise && !in_parts;
-        let only_eye = self.args.options.pair.eye;
-        let size = recipe.size;
-        let mark = |side: Side| Mark {
-            eye: side as u32,
-            ..Mark::still(self.description.fingerprint())
+        let denoises = self.denoises();
+        let mut files = Vec::new();
+        let mut left = Remaining::default();
+        let told = match (kept, denoises) {
+            (None, false) => self.watched(seen, around, |shot, rendering| {
+                let strips = rendering.places.iter().map(|place| {
+                    let mut strips = rendering.strips(*place)?;
+                    strips
+                        .iter_mut()
+                        .for_each(|s| strip_file::round(s, &rendering.layers));
+                    Ok(strips)
+                });
+                files = shot.save(&shot.made(), &mut { strips })?;
+                Ok(None)
+            })?,
+            // Denoised strips are kept until the noise is out of all of them: a library that fails must not cost the render.
+            _ => self.watched(seen, around, |shot, rendering| {
+                let beside;
+                let folder = match kept {
+                    Some(folder) => folder,
+                    None => {
+                        beside = shot.beside()?;
+                        beside.path()
+                    }
+                };
+                let stored = Stored::new(shot, folder)?;
+                stored.fill(rendering)?;
+                let note;
+                (files, left, note) = shot.finish(&|side, top| stored.read(side, top))?;
+                Ok(note)
+            })?,
         };
+        Ok(self.told(told, files, &left))
+    }
+
+    /// Renders its strips into a folder and writes no file: one moment of a picture of several.
+    pub(super) fn render_part(
+        &mut self,
+        seen: (&Scene, &Illumination),
+        around: Option<&mut Around>,
+        folder: &Path,
+    ) -> Outcome<Told> {
+        self.watched(seen, around, |shot, rendering| {
+            Stored::new(shot, folder)?.fill(rendering)?;
+            Ok(None)
+        })
+    }
+
+    /// Writes its files as the mean of pictures of several moments, whose strips lie in folders.
+    pub(super) fn blend(&self, parts: &[(Shot, PathBuf)], told: Told) -> Outcome<Made> {
+        let stored: Vec<Stored> = (parts.iter())
+            .map(|(shot, folder)| Stored::new(shot, folder))
+            .collect::<Result<_, _>>()?;
+        // What is told of one surface alone is that of the middle moment: a distance between two is none.
+        let sharp: Vec<bool> = (self.recipe.strip_passes().iter())
+            .map(|p| matches!(p, Pass::Depth | Pass::ObjectMask))
+            .collect();
+        let read = |side: Side, top: u32| {
+            let strips: Result<Vec<_>, _> = stored.iter().map(|s| s.read(side, top)).collect();
+            LayeredStrip::mean(strips?, &sharp)
+                .ok_or_else(|| FileError::Request("There is no moment to blend.".into()))
+        };
+        let (files, left, note) = self.finish(&read)?;
+        let told = Told { note, ..told };
+        Ok(self.told(told, files, &left))
+    }
+
+    fn denoises(&self) -> bool {
+        self.args.options.denoise && !self.in_parts()
+    }
+
+    /// What strips hold when they are saved: denoising gives what is wanted.
+    fn made(&self) -> PassSet {
+        match self.denoises() {
+            true => self.wanted.clone(),
+            false => self.recipe.strip_passes(),
+        }
+    }
+
+    /// The eyes that are rendered: one that is asked for alone counts as left.
+    fn sides(&self) -> &'static [Side] {
+        match self.args.options.pair.eye {
+            Some(_) => &[Side::Left],
+            None => self.recipe.sides(),
+        }
+    }
+
+    fn rows(&self) -> (u32, u32) {
+        match self.args.options.rows {
+            Some((first, last)) => (first, last + 1),
+            None => (0, self.recipe.size.height()),
+        }
+    }
+
+    fn places(&self) -> Vec<(u32, u32)> {
+        let (from, to) = self.rows();
+        Render::part_places(from, to).collect()
+    }
+
+    /// Makes everything ready, does some work with it and tells meanwhile how far it is.
+    fn watched(
+        &mut self,
+        (scene, light): (&Scene, &Illumination),
+        around: Option<&mut Around>,
+        work: impl FnOnce(&Self, &Rendering) -> Result<Option<&'static str>, FileError>,
+    ) -> Outcome<Told> {
+        let recipe = self.recipe.clone();
         let both = eyes::of(&recipe);
         let looking = Control::default();
         // Nothing stops a command from within.
@@ -157,138 +262,88 @@ impl<'a> Shot<'a> {
         let way = denoise::way();
         let raw = looked(&looking, || aim::raw_noise(&recipe, &eyes, &way, &looking));
         let raw = raw.unwrap_or_default();
-        let mut notes = Vec::new();
         if let Some(percent) = raw {
-            notes.push(format!(
-                "Rendering to a noise of {percent:.1} %; denoising takes the rest."
-            ));
+            if around.is_none() {
+                eprintln!("Rendering to a noise of {percent:.1} %; denoising takes the rest.");
+            }
             eyes.aim_at(percent);
         }
-        let render = eyes.first();
-        if in_parts {
+        if self.in_parts() {
             let line = still_noisy(raw);
             self.spec.comments = Some(match self.spec.comments.take() {
                 Some(told) => format!("{line}\n{told}"),
                 None => line,
             });
         }
-        let (from, to) = match self.args.options.rows {
-            Some((first, last)) => (first, last + 1),
-            None => (0, size.height()),
+        let progress = Progress::new(eyes.first(), self.rows(), around);
+        let rendering = Rendering {
+            layers: eyes.first().passes.layers(),
+            places: self.places(),
+            only: self.args.options.pair.eye,
+            eyes,
+            progress: &progress,
         };
-        let progress = Progress::new(render, (from, to), around);
-        let places: Vec<_> = Render::part_places(from, to).collect();
-        let layers = render.passes.layers();
-        let rendered = |(top, rows): (u32, u32)| {
-            progress.begin(top);
-            let strips = match only_eye {
-                Some(side) => eyes
-                    .only(side, (top, rows), &progress.control)
-                    .map(|s| vec![s]),
-                None => eyes.strips((top, rows), &progress.control),
-            };
-            let strips = strips.map_err(|e| FileError::Request(e.to_string()))?;
-            strips.iter().for_each(|s| progress.add(s));
-            progress.end(top);
-            Ok::<_, FileError>(strips)
-        };
-        let sides: &[Side] = match only_eye {
-            Some(_) => &[Side::Left],
-            None => recipe.sides(),
-        };
-        // What strips hold when they are saved: denoising gives what is wanted.
-        let made = match denoises {
-            true => self.wanted.clone(),
-            false => render.passes.clone(),
-        };
-        let mut left = Remaining::default();
-        let mut files = Vec::new();
-        let note = progress.watch(|| {
-            if !denoises && kept.is_none() {
-                let strips = places.iter().copied().map(|place| {
-                    let mut strips = rendered(place)?;
-                    strips
-                        .iter_mut()
-                        .for_each(|s| strip_file::round(s, &layers));
-                    Ok(strips)
-                });
-                files = self.save(&made, &mut { strips })?;
-                return Ok(None);
-            }
-            // Denoised strips are kept until the noise is out of all of them: a library that fails must not cost the render.
-            let beside;
-            let folder = match kept {
-                Some(folder) => {
-                    std::fs::create_dir_all(folder).map_err(FileError::io("Making", folder))?;
-                    folder
-                }
-                None => {
-                    beside = self.beside()?;
-                    beside.path()
-                }
-            };
-            let path =
-                |side: Side, top: u32| folder.join(format!("{}-{top:06}.strip", side.name()));
-            let stored =
-                |side: Side, top: u32| strip_file::read(&path(side, top), &mark(side), &layers);
-            for &place in &places {
-                let there: Result<Vec<_>, _> = sides.iter().map(|s| stored(*s, place.0)).collect();
-                match there {
-                    Ok(strips) => {
-                        strips.iter().for_each(|s| progress.add(s));
-                        progress.end(place.0);
-                    }
-                    Err(_) => {
-                        for (side, strip) in sides.iter().zip(rendered(place)?) {
-                            strip_file::write(
-                                &path(*side, place.0),
-                                &mark(*side),
-                                &strip,
-                                &layers,
-                            )?;
-                        }
-                    }
-                }
-            }
-            let write = |way: &Way| {
-                let sum = Mutex::new(Remaining::default());
-                let mut eyes: Vec<_> = (sides.iter())
-                    .map(|side| {
-                        let strips = places.iter().map(|(top, _)| stored(*side, *top));
-                        let what = denoise::Job {
-                            made: &render.passes,
-                            wanted: &made,
-                            size,
-                        };
-                        denoised(strips, what, way, &sum, || true)
-                    })
-                    .collect();
-                let mut together = std::iter::from_fn(|| {
-                    let strips: Option<Vec<_>> = eyes.iter_mut().map(Iterator::next).collect();
-                    Some(strips?.into_iter().collect::<Result<Vec<_>, _>>())
-                });
-                files = self.save(&made, &mut together)?;
-                drop(eyes);
-                left = sum.into_inner().unwrap_or_else(PoisonError::into_inner);
-                Ok(())
-            };
-            Ok::<_, FileError>(written(denoises, write)?.1)
-        })?;
-        notes.extend(note.map(String::from));
-        let noise = progress.noise().percent().map(|percent| {
-            let pixels =
-                u64::from(size.width()) * u64::from(to - from) * sides.len().max(1) as u64;
-            let mean = progress.noise().samples as f64 / pixels as f64;
+        let shot = &*self;
+        let note = progress.watch(|| work(shot, &rendering))?;
+        Ok(Told {
+            noise: progress.noise(),
+            note,
+        })
+    }
+
+    fn told(&self, told: Told, files: Vec<PathBuf>, left: &Remaining) -> Made {
+        let notes = told.note.into_iter().map(String::from).collect();
+        let noise = told.noise.percent().map(|percent| {
+            let (from, to) = self.rows();
+            let rows = u64::from(to - from) * self.sides().len().max(1) as u64;
+            let pixels = u64::from(self.recipe.size.width()) * rows;
+            let mean = told.noise.samples as f64 / pixels as f64;
             let left = (left.percent()).map_or_else(String::new, |left| {
                 format!(", {left:.1} % left after denoising")
             });
             format!("Noise {percent:.1} % of the displayed value{left}, {mean:.0} samples a pixel on average.")
         });
-        Ok(Made {
+        Made {
             files,
             notes,
             noise,
-        })
+        }
+    }
+
+    /// Writes its files from strips, their noise taken out if that is wanted. Tells the files, the noise that is left, and what is
+    /// to be said.
+    fn finish(
+        &self,
+        read: &dyn Fn(Side, u32) -> Result<LayeredStrip, FileError>,
+    ) -> Result<(Vec<PathBuf>, Remaining, Option<&'static str>), FileError> {
+        let (made, places) = (self.made(), self.places());
+        let strip_passes = self.recipe.strip_passes();
+        let mut files = Vec::new();
+        let mut left = Remaining::default();
+        let write = |way: &Way| {
+            let sum = Mutex::new(Remaining::default());
+            let mut eyes: Vec<_> = (self.sides().iter())
+                .map(|side| {
+                    let strips = places.iter().map(|(top, _)| read(*side, *top));
+                    let what = denoise::Job {
+                        made: &strip_passes,
+                        wanted: &made,
+                        size: self.recipe.size,
+                    };
+                    denoised(strips, what, way, &sum, || true)
+                })
+                .collect();
+            let mut together = std::iter::from_fn(|| {
+                let strips: Option<Vec<_>> = eyes.iter_mut().map(Iterator::next).collect();
+                Some(strips?.into_iter().collect::<Result<Vec<_>, _>>())
+            });
+            files = self.save(&made, &mut together)?;
+            drop(eyes);
+            left = sum.into_inner().unwrap_or_else(PoisonError::into_inner);
+            Ok(())
+        };
+        let note = written(self.denoises(), write)?.1;
+        Ok((files, left, note))
     }
 
     /// A folder beside the output that goes away by itself.
@@ -379,6 +434,114 @@ impl<'a> Shot<'a> {
         picture_file::write(&main, &spec, join::with_layers(&whole, &spec.layers)?)?;
         files.push(main);
         Ok(files)
+    }
+}
+
+/// What is known once strips are rendered.
+pub(super) struct Told {
+    noise: NoiseSum,
+    note: Option<&'static str>,
+}
+
+impl Told {
+    /// Of the mean of several pictures with noise of their own.
+    pub(super) fn of_all(parts: Vec<Told>) -> Self {
+        let mut noise = NoiseSum::default();
+        let count = parts.len().max(1) as f64;
+        for part in &parts {
+            noise.add(part.noise);
+        }
+        // The mean of so many has so much less noise than one of them.
+        noise.squares /= count * count;
+        noise.weight /= count;
+        Self { noise, note: None }
+    }
+}
+
+/// A picture that is being rendered.
+struct Rendering<'a> {
+    eyes: Eyes<'a>,
+    /// The eye that is asked for alone.
+    only: Option<Side>,
+    layers: Vec<LayerSpec>,
+    places: Vec<(u32, u32)>,
+    progress: &'a Progress,
+}
+
+impl Rendering<'_> {
+    /// The rows of each eye.
+    fn strips(&self, place: (u32, u32)) -> Result<Vec<LayeredStrip>, FileError> {
+        let progress = self.progress;
+        progress.begin(place.0);
+        let strips = match self.only {
+            Some(side) => (self.eyes.only(side, place, &progress.control)).map(|s| vec![s]),
+            None => self.eyes.strips(place, &progress.control),
+        };
+        let strips = strips.map_err(|e| FileError::Request(e.to_string()))?;
+        self.done(place, &strips);
+        Ok(strips)
+    }
+
+    fn done(&self, place: (u32, u32), strips: &[LayeredStrip]) {
+        strips.iter().for_each(|s| self.progress.add(s));
+        self.progress.end(place.0);
+    }
+}
+
+/// Strips of a picture in a folder.
+struct Stored<'a> {
+    folder: &'a Path,
+    picture: Fingerprint,
+    sides: &'static [Side],
+    layers: Vec<LayerSpec>,
+}
+
+impl<'a> Stored<'a> {
+    fn new(shot: &Shot, folder: &'a Path) -> Result<Self, FileError> {
+        std::fs::create_dir_all(folder).map_err(FileError::io("Making", folder))?;
+        Ok(Self {
+            folder,
+            picture: shot.description.fingerprint(),
+            sides: shot.sides(),
+            layers: shot.recipe.strip_passes().layers(),
+        })
+    }
+
+    fn path(&self, side: Side, top: u32) -> PathBuf {
+        let name = format!("{}-{top:06}.strip", side.name());
+        self.folder.join(name)
+    }
+
+    fn mark(&self, side: Side) -> Mark {
+        Mark {
+            eye: side as u32,
+            ..Mark::still(self.picture)
+        }
+    }
+
+    fn read(&self, side: Side, top: u32) -> Result<LayeredStrip, FileError> {
+        strip_file::read(&self.path(side, top), &self.mark(side), &self.layers)
+    }
+
+    /// Renders what is not there yet.
+    fn fill(&self, rendering: &Rendering) -> Result<(), FileError> {
+        for &place in &rendering.places {
+            let (top, _) = place;
+            let there: Result<Vec<_>, _> = self.sides.iter().map(|s| self.read(*s, top)).collect();
+            if let Ok(strips) = there {
+                rendering.done(place, &strips);
+                continue;
+            }
+            for (side, strip) in self.sides.iter().zip(rendering.strips(place)?) {
+                strip_file::write_soon(
+                    &self.path(*side, top),
+                    &self.mark(*side),
+                    &strip,
+                    &self.layers,
+                )?;
+            }
+        }
+        Ok(())
     }
 }
 

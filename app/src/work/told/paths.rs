@@ -19,6 +19,8 @@ pub struct PathInfo {
     pub key_moments_s: Vec<f64>,
     /// Where it goes at each key, degrees; nothing if it never moves.
     pub travel_at_keys_deg: Option<Vec<f64>>,
+    /// Distances of the eyes at its keys that are comfortable all the way, metres; of a panoramic pair alone.
+    pub fitted_separations_m: Option<Vec<f64>>,
     /// Up to this speed it is walked, metres a second.
     pub walking_m_s: f64,
     /// Up to this much turning nobody notices, degrees a second.
