@@ -35,13 +35,14 @@ impl Bench {
     }
 }
 
-/// What ffprobe (Debian ffmpeg) finds beside the pictures of the first video.
-fn side_data(film: &Path) -> Vec<Value> {
+/// What ffprobe (Debian ffmpeg) tells of a film's first video, its frames counted.
+fn video(film: &Path) -> Value {
     let told = outside(
         "ffprobe",
         &[
             "-v",
             "error",
+            "-count_frames",
             "-select_streams",
             "v:0",
             "-show_streams",
@@ -50,8 +51,12 @@ fn side_data(film: &Path) -> Vec<Value> {
             text(film),
         ],
     );
-    let told: Value = serde_json::from_str(&told).unwrap();
-    let list = &told["streams"][0]["side_data_list"];
+    serde_json::from_str::<Value>(&told).unwrap()["streams"][0].clone()
+}
+
+/// What it finds beside the pictures.
+fn side_data(film: &Path) -> Vec<Value> {
+    let list = &video(film)["side_data_list"];
     list.as_array().cloned().unwrap_or_default()
 }
 
@@ -279,25 +284,6 @@ fn what_is_wrong_is_said() {
     }
 }
 
-/// What ffprobe tells of a film's first video, its frames counted.
-fn video(film: &Path) -> Value {
-    let told = outside(
-        "ffprobe",
-        &[
-            "-v",
-            "error",
-            "-count_frames",
-            "-select_streams",
-            "v:0",
-            "-show_streams",
-            "-of",
-            "json",
-            text(film),
-        ],
-    );
-    serde_json::from_str::<Value>(&told).unwrap()["streams"][0].clone()
-}
-
 /// Frames of a film as 8-bit RGB, brought back by BT.709.
 fn pictures(film: &Path, size: (u32, u32)) -> Vec<Vec<u8>> {
     let raw = film.with_extension("raw");
@@ -466,7 +452,8 @@ fn rendered_frames_say_themselves_what_they_are() {
 #[test]
 fn stills_are_held_and_sound_comes_with_them() {
     let b = Bench::new();
-    soft(&b.at("one"), 1, (256, 128));
+    // Others lie beside it.
+    soft(&b.at("one"), 3, (256, 128));
     let sound = b.at("wind.wav");
     outside(
         "ffmpeg",

@@ -151,7 +151,7 @@ async fn over_time(server: &Server, b: &Browser) {
             .all(|k| k["heading_deg"].is_number())
             .then_some(())
     });
-    // The strip by keys: half a second on, kept when the key is let go.
+    // The strip by keys: to its start, kept when the key is let go.
     b.until("the whole strip", "return document.querySelector('[data-testid=time-strip] [role=slider]').ariaValueMax === '4';").await;
     b.script(
         "document.querySelector('[data-testid=time-strip] [role=slider]').focus(); return true;",
@@ -180,6 +180,28 @@ async fn over_time(server: &Server, b: &Browser) {
         let time = project(server)["settings"]["time_s"].as_f64()?;
         ((time - 2.0).abs() < 0.1).then_some(())
     });
+    // The key in the middle of the way is there by now: a step on there is none.
+    b.script(
+        "document.querySelector('[data-testid=time-strip] [role=slider]').focus(); return true;",
+    )
+    .await;
+    strip.send_keys("\u{e014}").await.unwrap(); // Right
+    wait_for("a moment without a key", || {
+        let time = project(server)["settings"]["time_s"].as_f64()?;
+        (time > 2.05).then_some(())
+    });
+    b.until(
+        "the viewpoint there",
+        "return document.querySelector('[data-testid=moment]').innerText >= '2.05';",
+    )
+    .await;
+    // Dragged by hand where no key is, slowly and in many steps, the viewpoint leaves one key there and not one for each step.
+    let handle = b.middle("[data-testid=viewpoint-handle]").await;
+    b.hold_and_move(handle, (10, 24), 40).await;
+    b.let_go().await;
+    with_keys(server, b, 4).await;
+    b.control("z").await;
+    with_keys(server, b, 3).await;
     for curve in ["turning", "sideways", "nearest", "floor", "speed"] {
         b.choose("Curve", curve).await;
         b.until(curve, "const t = document.querySelector('[data-testid=curve-now]').innerText; return /(\\/s|°|m|there)$/.test(t);").await;

@@ -13,7 +13,7 @@ use clap::Args;
 use dome_optics::{Orientation, PictureSize, Shape};
 use dome_rules::preflight::{Facts, Level, OrderFacts, PackingFacts, Purpose, StandFacts, check};
 use dome_trace::stand::{self, clearance, starts};
-use dome_trace::{Illumination, ImportOptions, Quality};
+use dome_trace::{Illumination, Quality};
 use glam::DVec3;
 use serde::Serialize;
 use std::path::{Path, PathBuf};
@@ -138,16 +138,7 @@ fn of_data(data: &Path, name: &str) -> Result<Vec<Told>, Box<dyn std::error::Err
 /// The findings of a scene file rendered with some options.
 fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::error::Error>> {
     let options = &args.options;
-    let imported = dome_trace::load(
-        path,
-        &ImportOptions {
-            unit: options.unit,
-            up: options.up,
-            inside: options.inside.clone(),
-            time_s: options.time,
-            ..ImportOptions::default()
-        },
-    )?;
+    let imported = dome_trace::load(path, &options.import())?;
     let start = imported.report.light;
     let scene = imported.scene;
     let (surroundings, picture) = options::surroundings(options, start.sky_cd_m2, &scene)?;

@@ -2,7 +2,7 @@
 
 use super::tag::{projection, stereo};
 use super::{Outcome, number};
-use crate::work::film::{Codec, FilmMaking, find_frames, make, told_sphere};
+use crate::work::film::{Codec, FilmMaking, find_frames, make, one_picture, told_sphere};
 use clap::Args;
 use dome_files::film::{FilmProjection, FilmStereo, Sphere};
 use dome_optics::path::Rate;
@@ -87,7 +87,11 @@ pub(super) fn run(args: &FilmArgs) -> Outcome {
         )
         .into());
     }
-    let frames = find_frames(&args.frames)?;
+    // A still that is held is the one that is named, though others lie beside it.
+    let frames = match args.hold.is_some() && args.frames.is_file() {
+        true => one_picture(&args.frames)?,
+        false => find_frames(&args.frames)?,
+    };
     let (width, height) = frames.size;
     let told = match (args.flat, args.stereo) {
         (true, _) => None,

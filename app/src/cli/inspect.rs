@@ -141,13 +141,19 @@ pub(super) fn run(args: &InspectArgs) -> Outcome {
     for notice in &f.notices {
         println!("Note: {notice}");
     }
-    if let Some(description) = &f.description {
-        println!("Picture {}:", description.fingerprint());
-        for (name, value) in description.lines() {
-            println!("  {name}: {value}");
-        }
+    if let Some(picture) = fingerprint(&f) {
+        println!("Picture {picture}");
+    }
+    for (name, value) in f.description.iter().flat_map(|d| d.lines()) {
+        println!("  {name}: {value}");
     }
     Ok(())
+}
+
+/// Which picture it is, by what determined it.
+fn fingerprint(f: &Findings) -> Option<String> {
+    let told = f.description.as_ref().map(|d| d.fingerprint());
+    told.or(f.properties.picture).map(|p| p.to_string())
 }
 
 fn to_json(f: &Findings) -> serde_json::Value {
@@ -171,7 +177,7 @@ fn to_json(f: &Findings) -> serde_json::Value {
         "reason": f.reason,
         "colours": f.colours.as_deref().unwrap_or("Rec. 709"),
         "notices": f.notices,
-        "fingerprint": f.description.as_ref().map(|d| d.fingerprint().to_string()),
+        "fingerprint": fingerprint(f),
         "description": f.description.as_ref().map(|d| d.lines()),
     })
 }

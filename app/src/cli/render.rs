@@ -18,13 +18,14 @@ use dome_optics::rig::{Packing, Rig};
 use dome_optics::{Orientation, PictureSize, Shape, ShapeError};
 use dome_trace::scene::Document;
 use dome_trace::{
-    GlassLight, Illumination, ImportOptions, IntensityTables, LightScale, LightSettings, Pass,
-    PassSet, Scene, Surroundings, stand,
+    GlassLight, Illumination, IntensityTables, LightScale, LightSettings, Pass, PassSet, Scene,
+    Surroundings, stand,
 };
 use glam::DVec3;
 use options::RenderOptions;
 use sequence::SequenceOptions;
 use shot::{PASS_WORD, Shot, folder_of, told_in};
+use std::cell::OnceCell;
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -163,6 +164,11 @@ impl RenderArgs {
         }
         match self.sequence.frames {
             Some(frames) => self.check_sequence(frames, format, rig.is_some())?,
+            None if told_in(&self.output, "{frame") => {
+                return refuse(
+                    "The name has {frame} in it; say which frames with --frames, for example 0-100.",
+                );
+            }
             None => {
                 let folder = folder_of(&self.output);
                 if !folder.is_dir() {
@@ -219,7 +225,7 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
 fn still(studio: Studio) -> Outcome {
     let output = studio.args.output.clone();
     let mut shot = studio.shot(studio.recipe.clone(), output)?;
-    let made = shot.render((&studio.scene, &studio.light), None, None)?;
+    let made = shot.render(studio.seen(), None, None)?;
     for note in made.notes {
         eprintln!("Note: {note}");
     }
@@ -238,7 +244,8 @@ struct Studio<'a> {
     format: PictureFormat,
     document: Arc<Document>,
     scene: Scene,
-    light: Illumination,
+    /// The light of the scene as it stands, once it was needed.
+    light: OnceCell<Illumination>,
     lit_by: LitBy,
     /// The picture that is made if nothing moves.
     recipe: Recipe,
@@ -273,16 +280,7 @@ impl<'a> Studio<'a> {
         (format, size, rig): (PictureFormat, PictureSize, Option<Rig>),
     ) -> Result<Self, Box<dyn std::error::Error>> {
         let options = &args.options;
-        let imported = dome_trace::load(
-            &args.scene,
-            &ImportOptions {
-                unit: options.unit,
-                up: options.up,
-                inside: options.inside.clone(),
-                time_s: options.time,
-                ..ImportOptions::default()
-            },
-        )?;
+        let imported = dome_trace::load(&args.scene, &options.import())?;
         for left_out in &imported.report.left_out {
             eprintln!("Left out: {} - {}.", left_out.what, left_out.why);
         }
@@ -347,7 +345,7 @@ impl<'a> Studio<'a> {
             args,
             format,
             document: imported.document,
-            light: lit_by.light(&scene),
+            light: OnceCell::new(),
             scene,
             lit_by,
             recipe,
@@ -359,10 +357,16 @@ impl<'a> Studio<'a> {
     fn go_to(&mut self, time_s: f64) -> Result<(), dome_trace::TraceError> {
         let scene = self.document.place(time_s, &[])?;
         if scene.content() != self.scene.content() {
-            self.light = self.lit_by.light(&scene);
+            self.light = OnceCell::new();
         }
         self.scene = scene;
         Ok(())
+    }
+
+    /// The scene as it stands, and its light.
+    fn seen(&self) -> (&Scene, &Illumination) {
+        let light = self.light.get_or_init(|| self.lit_by.light(&self.scene));
+        (&self.scene, light)
     }
 
     /// A picture of the scene as it stands.

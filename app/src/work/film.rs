@@ -100,6 +100,11 @@ fn refuse<T>(sentence: impl Into<String>) -> Result<T> {
     Err(WorkError::Request(sentence.into()))
 }
 
+/// One picture alone, whatever numbers stand in its name.
+pub fn one_picture(file: &Path) -> Result<FilmFrames> {
+    checked(vec![file.to_owned()])
+}
+
 /// A name in parts: what stands before its last number, the number, and what comes after.
 fn numbered(name: &str) -> Option<(&str, u64, &str)> {
     let end = name.rfind(|c: char| c.is_ascii_digit())? + 1;
@@ -292,7 +297,7 @@ pub fn make(
     })?;
     if encoded != total {
         return refuse(format!(
-            "ffmpeg made a film of {encoded} frames and not of {total}; look whether the frames are whole with --continue."
+            "ffmpeg made a film of {encoded} frames and not of {total}; one of them may be broken: render them again with --continue, or open each."
         ));
     }
     let mut count = encoded;
@@ -490,13 +495,8 @@ fn run(
     let frames = AtomicU64::new(0);
     let (fed, said) = std::thread::scope(|scope| {
         scope.spawn(|| {
-            for line in BufReader::new(stdout.into_iter().next().map_or_else(
-                || Box::new(std::io::empty()) as Box<dyn Read>,
-                |s| Box::new(s) as Box<dyn Read>,
-            ))
-            .lines()
-            .map_while(std::io::Result::ok)
-            {
+            let lines = stdout.map(|s| BufReader::new(s).lines());
+            for line in lines.into_iter().flatten().map_while(std::io::Result::ok) {
                 if let Some(n) = line
                     .strip_prefix("frame=")
                     .and_then(|n| n.trim().parse().ok())

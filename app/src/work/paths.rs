@@ -12,7 +12,7 @@ use dome_files::error::display_name;
 use dome_optics::path::{EyePath, Moment};
 use dome_optics::rig::Rig;
 use dome_rules::motion::{self, MotionFacts};
-use dome_trace::stand::clearance::{EYE_SEPARATION, nearest_with};
+use dome_trace::stand::clearance::{COMFORT, EYE_SEPARATION, nearest_with};
 use dome_trace::{Scene, TraceError, stand};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -258,6 +258,9 @@ pub fn look(app: &App, project: i64, request: &PathRequest) -> Result<PathInfo> 
         travel_at_keys_deg: path.travel_at_keys(),
         walking_m_s: motion::WALKING_M_S,
         still_deg_s: motion::STILL_DEG_S,
+        aside_deg: motion::ASIDE_DEG,
+        free_m: (facts.iter().filter_map(|f| f.separation_m))
+            .fold(settings.stand.beside_m, |free, b| free.max(COMFORT * b)),
         findings: (findings.into_iter())
             .map(|f| PathFinding {
                 rule: f.rule.into(),
@@ -294,14 +297,13 @@ pub fn of_node(app: &App, project: i64, request: &NodePathRequest) -> Result<Vie
     let mut way = Vec::new();
     for i in 0..NODE_MOMENTS {
         let time_s = whole_s * i as f64 / (NODE_MOMENTS - 1) as f64;
-        let scene = opened.document.place(time_s, &settings.moves)?;
-        let Some(mover) = scene.movers().iter().find(|m| m.node == request.node) else {
+        let Some((now, turned)) = opened.document.node_at(request.node, time_s) else {
             return Err(WorkError::Request(
                 "That does not move in this scene; choose something that does.".into(),
             ));
         };
-        let place = DVec3::from(mover.now) + mover.turned.matrix() * offset;
-        way.push((time_s, place, mover.turned.heading_deg));
+        let place = DVec3::from(now) + turned.matrix() * offset;
+        way.push((time_s, place, turned.heading_deg));
     }
     let key = |i: usize| {
         let (time_s, place, heading_deg): (f64, DVec3, f64) = way[i];

@@ -138,6 +138,18 @@ fn chunks_beyond_four_gibibytes_get_wide_offsets() {
     assert_eq!(u64_at(&new, co64 + 8), 600 + by);
     assert_eq!(u64_at(&new, co64 + 16), u64::from(last) + by);
     assert_eq!(new.len() as u64, old.len() as u64 + by);
+    // Notes beside samples have 32 bits alone: what they could not name any more is refused, and nothing is written.
+    let beyond = film::film(&Wish {
+        size: (7680, 3840),
+        chunks: vec![last],
+        first: true,
+    });
+    let other = written(folder.path(), &new);
+    std::fs::write(folder.path().join("beyond.mp4"), beyond).unwrap();
+    let from = folder.path().join("beyond.mp4");
+    let why = tag(&from, &other, &request(sphere(FilmStereo::Mono))).unwrap_err();
+    assert!(why.to_string().contains("beyond 4 GiB"), "{why}");
+    assert!(std::fs::read(&other).unwrap() == new);
     // Taken off, the wide table stays and its entries go back.
     tag(&path, &path, &FilmRequest::default()).unwrap();
     let back = std::fs::read(&path).unwrap();
@@ -147,7 +159,7 @@ fn chunks_beyond_four_gibibytes_get_wide_offsets() {
     assert_eq!(u64_at(&back, co64 + 16), u64::from(last) + wide);
 }
 
-/// The bytes of the newer form, number by number (Spherical Video V2, as handbooks tell it; the values from memory of the RFC).
+/// The bytes of the newer form, number by number (Spherical Video V2 RFC; the values from memory).
 #[test]
 fn the_newer_form_has_the_bytes_that_players_expect() {
     let folder = tempfile::tempdir().unwrap();

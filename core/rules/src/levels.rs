@@ -74,7 +74,7 @@ pub fn warning(coding: Coding, size: (u32, u32), rate: f64) -> Option<String> {
 mod tests {
     use super::*;
 
-    /// Sizes and rates that people use, with the levels that handbooks of the trade give for them.
+    /// Sizes and rates that people use, with their levels by the tables above; which they are is common practice, no source.
     #[test]
     fn films_get_the_levels_of_the_tables() {
         let h264 = |w, h, rate| level(Coding::H264, (w, h), rate);

@@ -40,6 +40,14 @@ walking_m_s: number,
  */
 still_deg_s: number, 
 /**
+ * Up to this far aside of where one looks people do not mind travelling, degrees.
+ */
+aside_deg: number, 
+/**
+ * From this distance on nothing is too near, for the viewer and for two eyes if there are two, metres.
+ */
+free_m: number, 
+/**
  * What spoils it.
  */
 findings: Array<PathFinding>, };

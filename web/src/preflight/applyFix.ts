@@ -1,7 +1,9 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { changeSettings, changeViewpoint } from "../api/changing";
 import type { FindingInfo } from "../generated/FindingInfo";
-import { withPlace } from "../stand/path";
+import { withoutHeadings, withPlace } from "../stand/path";
+import type { Pose } from "../generated/Pose";
+import type { Viewpoint } from "../generated/Viewpoint";
 import type { Project } from "../generated/Project";
 import type { SceneSettings } from "../generated/SceneSettings";
 
@@ -15,6 +17,13 @@ export function hiding(settings: SceneSettings, hide: string[], unseen: boolean)
     else lights[key] = next;
   }
   return lights;
+}
+
+/** A path that leads a viewpoint to another pose at a moment: through another place, or looking where the pose looks all the way. */
+function led({ path, pose }: Viewpoint, to: Pose, time: number): Viewpoint["path"] {
+  if (!path) return null;
+  if (to.position.some((v, i) => v !== pose.position[i])) return withPlace(path, time, to.position);
+  return to.heading_deg === pose.heading_deg ? path : withoutHeadings(path);
 }
 
 /** Does what one click can do about a finding. */
@@ -36,8 +45,7 @@ export async function applyFix(
       unlocked: v.unlocked && !level,
       opening: v.opening,
       ride: v.ride,
-      // Who is led along a path leads it by moving.
-      path: v.path && withPlace(v.path, project.settings.time_s, fix.pose.position),
+      path: v.path && led(v, fix.pose, project.settings.time_s),
     });
   }
 }

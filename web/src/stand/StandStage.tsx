@@ -320,16 +320,7 @@ export function StandStage({ project }: { project: Project }) {
           <>
             {horizon}
             {under}
-            {path.path && (
-              <TimeStrip
-                path={path}
-                beside={project.settings.stand.beside_m}
-                separation={
-                  viewpoint.rig.kind === "off" ? 0 : viewpoint.rig.separation_m * viewpoint.rig.scale
-                }
-                shown={live.shown}
-              />
-            )}
+            {path.path && <TimeStrip path={path} shown={live.shown} />}
             <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,12rem)_minmax(0,1fr)] gap-3 pl-9 xl:grid-cols-[minmax(0,15rem)_minmax(0,1fr)] xl:gap-4 min-[1900px]:grid-cols-[minmax(0,26rem)_minmax(0,1fr)]">
               <Lookout
                 picture={live.picture ?? null}

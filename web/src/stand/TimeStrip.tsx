@@ -1,15 +1,9 @@
 import { useRef, useState } from "react";
-import type { PathInfo } from "../generated/PathInfo";
-import { length } from "../parts/units";
 import { curvesOf, type Curve, type CurveName } from "./curves";
 import type { PathState } from "./usePath";
 
 interface Props {
   path: PathState;
-  /** Space wanted about the viewer, metres. */
-  beside: number;
-  /** Distance of the eyes, metres, of a pair; 0 of one eye. */
-  separation: number;
   /** Live pictures shown so far. */
   shown: number;
 }
@@ -29,7 +23,7 @@ function ticks(from: number, to: number): number[] {
 }
 
 /** A path over time: its keys, one of its curves with what is comfortable, and the moment that is shown. */
-export function TimeStrip({ path, beside, separation, shown }: Props) {
+export function TimeStrip({ path, shown }: Props) {
   const { info, from, to, time } = path;
   const [name, setName] = useState<CurveName>("speed");
   const frame = useRef<HTMLDivElement>(null);
@@ -39,7 +33,7 @@ export function TimeStrip({ path, beside, separation, shown }: Props) {
         {path.path && info ? "The path has one key: add another one, later." : "Reading the path …"}
       </p>
     );
-  const curves = curvesOf(info, beside, separation);
+  const curves = curvesOf(info);
   const curve = curves.find((c) => c.name === name) ?? curves[0];
   const left = (moment: number) => (100 * (moment - from)) / (to - from);
   const within = (moment: number) => Math.min(to, Math.max(from, moment));
@@ -129,7 +123,7 @@ export function TimeStrip({ path, beside, separation, shown }: Props) {
               {Number(t.toFixed(1))} s
             </span>
           ))}
-          {curve && <CurveView curve={curve} info={info} left={left} />}
+          {curve && <CurveView curve={curve} left={left} />}
           <span
             className="pointer-events-none absolute inset-y-0 w-0.5 -translate-x-1/2 bg-primary"
             style={{ left: `${Math.min(100, Math.max(0, left(time)))}%` }}
@@ -167,16 +161,8 @@ function Rate({ shown }: { shown: number }) {
 }
 
 /** One curve over its band of what is comfortable. */
-function CurveView({
-  curve,
-  info,
-  left,
-}: {
-  curve: Curve;
-  info: PathInfo;
-  left: (moment: number) => number;
-}) {
-  const { low, high, band } = curve;
+function CurveView({ curve, left }: { curve: Curve; left: (moment: number) => number }) {
+  const { low, high, band, points } = curve;
   const y = (v: number) => H - (H * (Math.min(high, Math.max(low, v)) - low)) / (high - low);
   const line = (points: (readonly [number, number | null])[]) => {
     let d = "";
@@ -187,7 +173,6 @@ function CurveView({
     }
     return d;
   };
-  const points = curve.points(info);
   const outside = points.map(
     ([t, v]) => [t, v !== null && band && (v < band[0] || v > band[1]) ? v : null] as const,
   );
@@ -237,6 +222,3 @@ function CurveView({
     </>
   );
 }
-
-export const nearWords = (metres: number | null): string =>
-  metres === null ? "nothing near" : length(metres);

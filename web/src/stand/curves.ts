@@ -10,7 +10,7 @@ type Points = (readonly [number, number | null])[];
 export interface Curve {
   name: CurveName;
   label: string;
-  points: (info: PathInfo) => Points;
+  points: Points;
   /** The ends of its scale. */
   low: number;
   high: number;
@@ -24,10 +24,6 @@ export interface Curve {
   scale: (value: number) => string;
 }
 
-/** Travelling up to this far aside of where one looks is borne, degrees (common practice, no source). */
-const ASIDE = 60;
-/** Two eyes see as one from this many of their distances on (the rule of thirty; common practice, no source). */
-const COMFORT = 30;
 /** Slower than this is standing, metres a second. */
 const STANDING = 0.05;
 
@@ -44,7 +40,7 @@ const speed = (v: number) => `${plain(v, 2)} m/s`;
 const turning = (v: number) => `${plain(v, 1)} °/s`;
 
 /** The curves of a path; those of the eyes only where keys say them. */
-export function curvesOf(info: PathInfo, beside: number, separation: number): Curve[] {
+export function curvesOf(info: PathInfo): Curve[] {
   const curve = (
     name: CurveName,
     label: string,
@@ -67,7 +63,7 @@ export function curvesOf(info: PathInfo, beside: number, separation: number): Cu
     return {
       name,
       label,
-      points: () => points,
+      points,
       low: values.some((v) => v < 0) ? -high : 0,
       high,
       band,
@@ -77,8 +73,7 @@ export function curvesOf(info: PathInfo, beside: number, separation: number): Cu
       scale: words,
     };
   };
-  const { moments, near, walking_m_s: walking, still_deg_s: still } = info;
-  const free = Math.max(beside, COMFORT * separation);
+  const { moments, near, walking_m_s: walking, still_deg_s: still, aside_deg: aside, free_m: free } = info;
   const curves = [
     curve(
       "speed",
@@ -107,7 +102,7 @@ export function curvesOf(info: PathInfo, beside: number, separation: number): Cu
           ? null
           : Math.abs(wrapSigned(m.travel_deg - m.heading_deg)),
       ]),
-      { least: 180, band: [0, ASIDE], comfort: `up to ${ASIDE}°`, words: (v) => degrees(v, 0) },
+      { least: 180, band: [0, aside], comfort: `up to ${aside}°`, words: (v) => degrees(v, 0) },
     ),
     curve(
       "nearest",

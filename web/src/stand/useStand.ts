@@ -60,6 +60,8 @@ export function useStand(project: Project) {
   const sayKeyTime = useCallback((ask: () => number) => {
     keyTime.current = ask;
   }, []);
+  // The same all through one drag: at one speed all the way the time of a place changes with every place that is set.
+  const draggedKey = useRef<number | null>(null);
   // What waits until the viewpoint is saved.
   const afterSave = useRef<(() => void) | null>(null);
   useLayoutEffect(() => {
@@ -133,7 +135,11 @@ export function useStand(project: Project) {
     const before = latest.current;
     let path = led === undefined ? before.path : led;
     // Who is led along a path leads it by moving.
-    if (path && led === undefined && pose.position) path = withPlace(path, keyTime.current(), pose.position);
+    if (path && led === undefined && pose.position) {
+      draggedKey.current ??= keyTime.current();
+      path = withPlace(path, draggedKey.current, pose.position);
+    }
+    if (end) draggedKey.current = null;
     const next: ViewpointDraft = {
       name: name ?? before.name,
       unlocked: unlocked ?? before.unlocked,
@@ -223,10 +229,12 @@ export function useStand(project: Project) {
     turnBy,
     /** What was begun is left as it was. */
     release: () => {
+      draggedKey.current = null;
       forget();
       setDragging(false);
     },
     choose: (to: number) => {
+      draggedKey.current = null;
       forget();
       setDragging(false);
       setChosen(to);

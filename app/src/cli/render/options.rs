@@ -13,8 +13,8 @@ use dome_optics::{PanoramaSize, PictureSize, Shape, ShapeError};
 use dome_trace::light::{lamp_key, object_key};
 use dome_trace::photometry::white_at;
 use dome_trace::{
-    IntensityTable, IntensityTables, LightDistribution, LightScale, LightSetting, LightSettings,
-    LightStart, PassSet, Quality, Scene, Sky, SunSky, Surroundings, Unit, Up,
+    ImportOptions, IntensityTable, IntensityTables, LightDistribution, LightScale, LightSetting,
+    LightSettings, LightStart, PassSet, Quality, Scene, Sky, SunSky, Surroundings, Unit, Up,
 };
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -130,6 +130,17 @@ pub(in crate::cli) struct RenderOptions {
 }
 
 impl RenderOptions {
+    /// How the scene is read.
+    pub(in crate::cli) fn import(&self) -> ImportOptions {
+        ImportOptions {
+            unit: self.unit,
+            up: self.up,
+            inside: self.inside.clone(),
+            time_s: self.time,
+            ..ImportOptions::default()
+        }
+    }
+
     /// The shape with its order of faces.
     pub(in crate::cli) fn shape(&self) -> Result<Shape, ShapeError> {
         match self.order {

@@ -11,7 +11,9 @@ use crate::work::pattern::NamePattern;
 use crate::work::recipe::Recipe;
 use clap::Args;
 use dome_files::PictureFormat;
+use dome_files::fingerprint::Summing;
 use dome_files::frame::{Found, look};
+use dome_optics::Shape;
 use dome_optics::path::{Frames, Rate};
 use dome_trace::Quality;
 use glam::DVec3;
@@ -105,6 +107,12 @@ impl RenderArgs {
                     .into(),
             );
         }
+        if pattern.has("eye") && self.options.pair.packing.is_some_and(|p| p.is_packed()) {
+            return Err("The name has {eye} in it, but --packing lays both eyes into one file; leave one of them out.".into());
+        }
+        if pattern.has("face") && !matches!(self.shape()?, Shape::CubeFaces(_)) {
+            return Err("The name has {face} in it, but the picture is in one piece; give --shape cube-faces or leave it out.".into());
+        }
         if pattern.has("pass") && self.options.passes.iter().next().is_none() {
             return Err("The name has {pass} in it, but there are no passes; give --passes or leave it out.".into());
         }
@@ -131,6 +139,21 @@ impl RenderArgs {
     /// The moment that a frame shows, seconds.
     fn moment_s(&self, frame: u64) -> f64 {
         self.options.time + self.sequence.rate.moment_s(frame)
+    }
+
+    /// How long the shutter is open, seconds.
+    fn open_s(&self) -> f64 {
+        self.sequence.shutter / 360.0 / self.sequence.rate.per_second()
+    }
+
+    /// The moments of an open shutter, evenly from its opening to its closing; none of one that is not.
+    fn moments(&self, frame: u64) -> Vec<f64> {
+        let (from, open_s, count) = (self.moment_s(frame), self.open_s(), self.sequence.moments);
+        let moment = |i: u32| from + open_s * (f64::from(i) + 0.5) / f64::from(count);
+        match open_s > 0.0 {
+            true => (0..count).map(moment).collect(),
+            false => Vec::new(),
+        }
     }
 }
 
@@ -200,14 +223,56 @@ impl Way {
         frame: u64,
         output: PathBuf,
     ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
-        let mut shot = self.at(studio, studio.args.moment_s(frame), output, &|recipe| {
+        self.at(studio, studio.args.moment_s(frame), output, &|recipe| {
             recipe.of_frame(frame)
-        })?;
-        let options = &studio.args.sequence;
-        if options.shutter > 0.0 {
-            shot.shuttered(options.shutter, options.moments);
+        })
+    }
+
+    /// The picture of a frame once the scene stands as it does then; of an open shutter it tells each of its moments.
+    fn whole_shot<'a>(
+        &self,
+        studio: &mut Studio<'a>,
+        frame: u64,
+        output: &Path,
+    ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
+        let mut moments = Summing::default();
+        let open = studio.args.moments(frame);
+        for (i, time_s) in open.iter().enumerate() {
+            studio.go_to(*time_s)?;
+            let part = self.part(studio, (frame, i, *time_s), output)?;
+            moments.text(&part.description().fingerprint().to_string());
+        }
+        studio.go_to(studio.args.moment_s(frame))?;
+        let mut shot = self.shot(studio, frame, output.to_owned())?;
+        if !open.is_empty() {
+            let open_s = studio.args.open_s();
+            shot.shuttered(open_s, open.len(), moments.finish());
         }
         Ok(shot)
+    }
+
+    /// One moment of an open shutter, which gets its share of the samples and noise of its own.
+    fn part<'a>(
+        &self,
+        studio: &Studio<'a>,
+        (frame, i, time_s): (u64, usize, f64),
+        output: &Path,
+    ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
+        let count = studio.args.sequence.moments;
+        let share = |recipe: Recipe| {
+            let mut recipe = recipe.of_frame(frame);
+            recipe.seed ^= MOMENT_SEEDS.wrapping_mul(i as u32 + 1);
+            recipe.quality = match recipe.quality {
+                Quality::Samples(n) => Quality::Samples(n.div_ceil(count)),
+                // So many pictures with noise of their own have that much less together.
+                Quality::Noise { percent, most } => Quality::Noise {
+                    percent: percent * (count as f32).sqrt(),
+                    most: most.div_ceil(count),
+                },
+            };
+            recipe
+        };
+        self.at(studio, time_s, output.to_owned(), &share)
     }
 
     /// The picture of a moment in the scene as it stands.
@@ -424,8 +489,7 @@ fn survey(
             survey.add(frame, Found::Missing);
             continue;
         }
-        studio.go_to(studio.args.moment_s(frame))?;
-        let shot = way.shot(studio, frame, name(frame))?;
+        let shot = way.whole_shot(studio, frame, &name(frame))?;
         survey.add(frame, look(&shot.files(), shot.description()));
     }
     Ok(survey)
@@ -439,18 +503,16 @@ fn one(
     output: PathBuf,
     around: &mut Around,
 ) -> Outcome {
-    studio.go_to(studio.args.moment_s(frame))?;
-    let mut shot = way.shot(studio, frame, output.clone())?;
+    let mut shot = way.whole_shot(studio, frame, &output)?;
     let files = shot.files();
     let first = files.first().ok_or("A frame without a file.")?;
     let short = shot.description().fingerprint().short();
     let kept = folder_of(first).join(format!(".unfinished-{frame}-{short}"));
     let made = if studio.args.sequence.shutter > 0.0 {
-        let parts = opened(studio, way, frame, (&output, &kept), around)?;
-        let (parts, told): (Vec<_>, Vec<_>) = parts.into_iter().unzip();
+        let (parts, told) = opened(studio, way, frame, (&output, &kept), around)?;
         shot.blend(&parts, Told::of_all(told))?
     } else {
-        shot.render((&studio.scene, &studio.light), Some(around), Some(&kept))?
+        shot.render(studio.seen(), Some(around), Some(&kept))?
     };
     for note in made.notes {
         eprintln!("\nNote: {note}");
@@ -467,49 +529,30 @@ fn one(
 /// Where the seeds of an open shutter's moments are: far from those of other frames.
 const MOMENT_SEEDS: u32 = 0x9e37_79b9;
 
-/// A moment of an open shutter that was rendered: its picture and the folder of its strips, and what is told of it.
-type Part<'a> = ((Shot<'a>, PathBuf), Told);
-
-/// Renders the moments of an open shutter, evenly from its opening to its closing; each gets its share of the samples.
+/// Renders the moments of an open shutter: their pictures with the folders of their strips, and what is told of them.
+#[allow(clippy::type_complexity)] // two lists that go apart at once
 fn opened<'a>(
     studio: &mut Studio<'a>,
     way: &Way,
     frame: u64,
     (output, kept): (&Path, &Path),
     around: &mut Around,
-) -> Result<Vec<Part<'a>>, Box<dyn std::error::Error>> {
-    let options = &studio.args.sequence;
-    let (count, from) = (options.moments, studio.args.moment_s(frame));
-    let open_s = options.shutter / 360.0 / options.rate.per_second();
-    let mut parts = Vec::new();
-    for i in 0..count {
-        let time_s = from + open_s * (f64::from(i) + 0.5) / f64::from(count);
+) -> Result<(Vec<(Shot<'a>, PathBuf)>, Vec<Told>), Box<dyn std::error::Error>> {
+    let moments = studio.args.moments(frame);
+    let count = moments.len() as f64;
+    let (mut parts, mut told) = (Vec::new(), Vec::new());
+    for (i, time_s) in moments.into_iter().enumerate() {
         studio.go_to(time_s)?;
-        let share = |recipe: Recipe| {
-            let mut recipe = recipe.of_frame(frame);
-            recipe.seed ^= MOMENT_SEEDS.wrapping_mul(i + 1);
-            recipe.quality = match recipe.quality {
-                Quality::Samples(n) => Quality::Samples(n.div_ceil(count)),
-                // So many pictures with noise of their own have that much less together.
-                Quality::Noise { percent, most } => Quality::Noise {
-                    percent: percent * (count as f32).sqrt(),
-                    most: most.div_ceil(count),
-                },
-            };
-            recipe
-        };
-        let mut part = way.at(studio, time_s, output.to_owned(), &share)?;
+        let mut part = way.part(studio, (frame, i, time_s), output)?;
         let folder = kept.join(i.to_string());
-        around.part = f64::from(i) / f64::from(count);
-        around.of_parts = f64::from(count);
-        let told = part.render_part((&studio.scene, &studio.light), Some(around), &folder)?;
-        parts.push(((part, folder), told));
+        around.part = i as f64 / count;
+        around.of_parts = count;
+        told.push(part.render_part(studio.seen(), Some(around), &folder)?);
+        parts.push((part, folder));
     }
     around.part = 0.0;
     around.of_parts = 1.0;
-    // The file tells of the scene as it is at the frame's own moment.
-    studio.go_to(from)?;
-    Ok(parts)
+    Ok((parts, told))
 }
 
 #[cfg(test)]

@@ -78,9 +78,9 @@ impl<'a> Shot<'a> {
         &self.description
     }
 
-    /// Says of what moments it is blended.
-    pub(super) fn shuttered(&mut self, shutter_deg: f64, moments: u32) {
-        let words = format!("open for {shutter_deg} degrees, {moments} moments");
+    /// Says how long its shutter is open and of how many moments it is blended; `parts` is the fingerprint of them all.
+    pub(super) fn shuttered(&mut self, open_s: f64, moments: usize, parts: Fingerprint) {
+        let words = format!("open for {open_s} s, {moments} moments, {}", parts.short());
         self.description.line("shutter", words);
         self.spec.description = Some(self.description.clone());
     }

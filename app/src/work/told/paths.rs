@@ -25,6 +25,10 @@ pub struct PathInfo {
     pub walking_m_s: f64,
     /// Up to this much turning nobody notices, degrees a second.
     pub still_deg_s: f64,
+    /// Up to this far aside of where one looks people do not mind travelling, degrees.
+    pub aside_deg: f64,
+    /// From this distance on nothing is too near, for the viewer and for two eyes if there are two, metres.
+    pub free_m: f64,
     /// What spoils it.
     pub findings: Vec<PathFinding>,
 }

@@ -34,8 +34,23 @@ fn entries(node: &Node, at: usize, each: usize, what: &str) -> Result<usize> {
     Ok(count)
 }
 
-fn u64_in(bytes: &[u8]) -> u64 {
-    bytes.try_into().map_or(0, u64::from_be_bytes)
+/// A number of some bytes, the highest first.
+fn number_in(bytes: &[u8]) -> u64 {
+    bytes.iter().fold(0, |v, b| (v << 8) | u64::from(*b))
+}
+
+/// Moves an offset of 4 or 8 bytes where it stands; refused where it would need more bytes than it has.
+fn shift_entry(bytes: &mut [u8], shift: Shift, what: &str) -> Result<()> {
+    let moved = shift.moved(number_in(bytes)).to_be_bytes();
+    let (above, kept) = moved.split_at(8 - bytes.len());
+    if above.iter().any(|b| *b != 0) {
+        return Err(FileError::unsupported(
+            what,
+            "one of its tables has 32 bits and would point beyond 4 GiB; move its index to the end first (ffmpeg -c copy)",
+        ));
+    }
+    bytes.copy_from_slice(kept);
+    Ok(())
 }
 
 /// Whether any chunk would lie beyond what 32 bits reach.
@@ -86,8 +101,7 @@ pub(super) fn shift_wide(index: &mut Node, shift: Shift, what: &str) -> Result<(
         let count = entries(co64, 4, 8, what)?;
         for i in 0..count {
             let at = 8 + 8 * i;
-            let moved = shift.moved(u64_in(&co64.body[at..at + 8]));
-            co64.body[at..at + 8].copy_from_slice(&moved.to_be_bytes());
+            shift_entry(&mut co64.body[at..at + 8], shift, what)?;
         }
         Ok(())
     })?;
@@ -104,33 +118,18 @@ fn shift_saio(saio: &mut Node, shift: Shift, what: &str) -> Result<()> {
     let count = entries(saio, at, each, what)?;
     for i in 0..count {
         let place = at + 4 + each * i;
-        let bytes = &mut saio.body[place..place + each];
-        if each == 8 {
-            let moved = shift.moved(u64_in(bytes));
-            bytes.copy_from_slice(&moved.to_be_bytes());
-        } else {
-            let old = bytes.try_into().map_or(0, u32::from_be_bytes);
-            let moved = shift.moved(u64::from(old));
-            let moved = u32::try_from(moved).map_err(|_| {
-                FileError::unsupported(
-                    what,
-                    "notes beside its samples would lie beyond 4 GiB, and their table has 32 bits; move its index to the end first",
-                )
-            })?;
-            bytes.copy_from_slice(&moved.to_be_bytes());
-        }
+        shift_entry(&mut saio.body[place..place + each], shift, what)?;
     }
     Ok(())
 }
 
 /// Moves what a fragment points at by its distance from the file's beginning (ISO/IEC 14496-12, 8.8.7).
-pub(super) fn shift_fragment(moof: &mut Node, shift: Shift) -> Result<()> {
+pub(super) fn shift_fragment(moof: &mut Node, shift: Shift, what: &str) -> Result<()> {
     moof.each(b"tfhd", &mut |tfhd| {
         // The flag that a base is told.
         let told = tfhd.body.get(3).is_some_and(|flags| flags & 1 == 1);
         if told && tfhd.body.len() >= 16 {
-            let moved = shift.moved(u64_in(&tfhd.body[8..16]));
-            tfhd.body[8..16].copy_from_slice(&moved.to_be_bytes());
+            shift_entry(&mut tfhd.body[8..16], shift, what)?;
         }
         Ok(())
     })
@@ -150,21 +149,7 @@ pub(super) fn shift_fragment_list(mfra: &mut Node, shift: Shift, what: &str) -> 
         let count = entries(tfra, 12, each, what)?;
         for i in 0..count {
             let at = 16 + each * i + time;
-            let bytes = &mut tfra.body[at..at + offset];
-            if offset == 8 {
-                let moved = shift.moved(u64_in(bytes));
-                bytes.copy_from_slice(&moved.to_be_bytes());
-            } else {
-                let old = bytes.try_into().map_or(0, u32::from_be_bytes);
-                let moved = shift.moved(u64::from(old));
-                let moved = u32::try_from(moved).map_err(|_| {
-                    FileError::unsupported(
-                        what,
-                        "its list of fragments has 32 bits and would need more",
-                    )
-                })?;
-                bytes.copy_from_slice(&moved.to_be_bytes());
-            }
+            shift_entry(&mut tfra.body[at..at + offset], shift, what)?;
         }
         Ok(())
     })
@@ -179,8 +164,7 @@ pub(super) fn shift_segments(sidx: &mut Node, end: u64, shift: Shift) {
     let Some(bytes) = sidx.body.get_mut(at..at + each) else {
         return;
     };
-    let old = bytes.iter().fold(0u64, |v, b| (v << 8) | u64::from(*b));
-    let moved = shift.moved(end.saturating_add(old));
+    let moved = shift.moved(end.saturating_add(number_in(bytes)));
     let new = moved.saturating_sub(shift.moved(end));
     bytes.copy_from_slice(&new.to_be_bytes()[8 - each..]);
 }

@@ -191,7 +191,7 @@ impl Copying<'_> {
         let (mut node, _memory) = load(self.file, part, self.input)?;
         let before = node.clone();
         match &part.kind {
-            b"moof" => shift_fragment(&mut node, shift)?,
+            b"moof" => shift_fragment(&mut node, shift, &name)?,
             b"mfra" => shift_fragment_list(&mut node, shift, &name)?,
             _ => super::offsets::shift_segments(&mut node, part.end(), shift),
         }

@@ -60,6 +60,12 @@ impl Document {
         self.assemble(&parted.base, standing, &poses)
     }
 
+    /// Where a node of the file is at a moment, metres, and how it is turned, without placing anything else; nothing if it does not move.
+    pub fn node_at(&self, node: u32, time_s: f64) -> Option<([f64; 3], Orientation)> {
+        let entry = self.rig.entry(node)?;
+        Some(self.stands_at(entry, &self.rig.poses(time_s)))
+    }
+
     fn stood(&self, stands: &Stands, poses: &Poses) -> DMat4 {
         self.matrix
             * match stands {
