@@ -4,17 +4,18 @@ pub(super) mod options;
 
 mod progress;
 mod sequence;
-mod shot;
 
 use super::Outcome;
-use crate::work::denoise;
-use crate::work::packing::Laying;
+
+use crate::work::filing::{Filing, PASS_WORD, folder_of, told_in};
 use crate::work::recipe::Recipe;
+use crate::work::shot::Shot;
+use crate::work::{WorkError, denoise};
 use clap::Args;
 use dome_files::picture_file::EYE_WORD;
 use dome_files::{Fingerprint, PictureFormat};
 use dome_imaging::Picture;
-use dome_optics::rig::{Packing, Rig};
+use dome_optics::rig::Rig;
 use dome_optics::{Orientation, PictureSize, Shape, ShapeError};
 use dome_trace::scene::Document;
 use dome_trace::{
@@ -23,8 +24,8 @@ use dome_trace::{
 };
 use glam::DVec3;
 use options::RenderOptions;
+use progress::{Progress, progress_line};
 use sequence::SequenceOptions;
-use shot::{PASS_WORD, Shot, folder_of, told_in};
 use std::cell::OnceCell;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -60,7 +61,8 @@ impl RenderArgs {
         let rig = self.options.pair.rig(&size.shape)?;
         let refuse = |sentence: &str| Err(sentence.into());
         let (wide, _) = self
-            .laying(format)
+            .filing()
+            .laying(&self.output, format)
             .packing
             .file_size((size.width(), size.height()));
         if rig.is_some() {
@@ -188,22 +190,14 @@ impl RenderArgs {
         self.options.shape()
     }
 
-    /// How the eyes lie in the file: without a word both are views of an .exr, each of its own size.
-    fn laying(&self, format: PictureFormat) -> Laying {
-        let views = if format == PictureFormat::Exr {
-            Packing::MONO
-        } else {
-            Packing::TOP_BOTTOM
-        };
-        // A name with a word for the eye is a file for each.
-        let usual = match told_in(&self.output, EYE_WORD) {
-            true => Packing::TWO_FILES,
-            false => views,
-        };
-        Laying {
-            packing: self.options.pair.packing.unwrap_or(usual),
-            crop: 0,
-            window: [[0.0; 2]; 2],
+    /// How the picture is laid into files.
+    fn filing(&self) -> Filing {
+        Filing {
+            deep: self.deep,
+            separate: self.options.separate,
+            rows: self.options.rows,
+            eye: self.options.pair.eye,
+            packing: self.options.pair.packing,
         }
     }
 }
@@ -225,7 +219,12 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
 fn still(studio: Studio) -> Outcome {
     let output = studio.args.output.clone();
     let mut shot = studio.shot(studio.recipe.clone(), output)?;
-    let made = shot.render(studio.seen(), None, None)?;
+    let made = shot.render(studio.seen(), &Progress::new(None), None);
+    if made.is_ok() {
+        progress_line("Rendered 100 % ", true);
+    }
+    eprintln!();
+    let made = made?;
     for note in made.notes {
         eprintln!("Note: {note}");
     }
@@ -370,12 +369,8 @@ impl<'a> Studio<'a> {
     }
 
     /// A picture of the scene as it stands.
-    fn shot(
-        &self,
-        recipe: Recipe,
-        output: PathBuf,
-    ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
+    fn shot(&self, recipe: Recipe, output: PathBuf) -> Result<Shot, WorkError> {
         let scene = (&self.scene, self.sky_picture);
-        Shot::new(self.args, self.format, recipe, scene, output)
+        Shot::new(self.args.filing(), self.format, recipe, scene, output)
     }
 }

@@ -1,25 +1,24 @@
 //! How far rendering is, told on stderr.
 
 use crate::work::meanwhile::meanwhile;
-use dome_files::FileError;
+use crate::work::shot::Watcher;
 use dome_imaging::{LayeredStrip, NoiseSum};
 use dome_trace::{Control, Forecast, Render};
 use std::collections::BTreeSet;
 use std::io::{IsTerminal, Write};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
 
 /// How far a render is, told on stderr.
-pub(super) struct Progress {
-    pub(super) control: Control,
-    forecast: Arc<Forecast>,
-    around: Option<Around>,
+pub(super) struct Progress<'a> {
+    control: Control,
+    around: Option<&'a Around>,
+    forecast: OnceLock<Arc<Forecast>>,
     state: Mutex<State>,
     start: Instant,
 }
 
 /// The frames of a sequence around the one that is rendered.
-#[derive(Clone)]
 pub(super) struct Around {
     /// Number of the frame that is rendered.
     pub(super) frame: u64,
@@ -33,7 +32,7 @@ pub(super) struct Around {
     /// When the first was begun.
     start: Instant,
     /// What a look at the first frame told.
-    forecast: Option<Arc<Forecast>>,
+    forecast: OnceLock<Arc<Forecast>>,
 }
 
 impl Around {
@@ -45,7 +44,7 @@ impl Around {
             part: 0.0,
             of_parts: 1.0,
             start: Instant::now(),
-            forecast: None,
+            forecast: OnceLock::new(),
         }
     }
 
@@ -73,32 +72,15 @@ struct State {
     noise: NoiseSum,
 }
 
-impl Progress {
-    /// Of the rows `from` to `to`, by a look at what they will take; the frames of a sequence share the look at the first one.
-    pub(super) fn new(
-        render: &Render,
-        (from, to): (u32, u32),
-        around: Option<&mut Around>,
-    ) -> Self {
-        let start = Instant::now();
-        let control = Control::default();
-        let look = || {
-            let places: Vec<_> = Render::part_places(from, to).collect();
-            Arc::new(Forecast::look(render, &places, &control))
-        };
-        let forecast = match around.as_ref().and_then(|a| a.forecast.clone()) {
-            Some(forecast) => forecast,
-            None => look(),
-        };
+impl<'a> Progress<'a> {
+    /// Of a still, or of a frame with those around it.
+    pub(super) fn new(around: Option<&'a Around>) -> Self {
         Self {
-            around: around.map(|a| {
-                a.forecast = Some(Arc::clone(&forecast));
-                a.clone()
-            }),
-            forecast,
-            control,
+            control: Control::default(),
+            around,
+            forecast: OnceLock::new(),
             state: Mutex::default(),
-            start,
+            start: Instant::now(),
         }
     }
 
@@ -106,58 +88,19 @@ impl Progress {
         change(&mut self.state.lock().unwrap_or_else(PoisonError::into_inner))
     }
 
-    pub(super) fn begin(&self, top: u32) {
-        let samples = self.control.samples_done();
-        self.state(|s| s.current = Some((top, samples)));
-    }
-
-    pub(super) fn add(&self, strip: &LayeredStrip) {
-        self.state(|s| s.noise.add(strip.noise));
-    }
-
-    pub(super) fn end(&self, top: u32) {
-        self.state(|s| {
-            s.current = None;
-            s.finished.insert(top);
-        });
-    }
-
-    pub(super) fn noise(&self) -> NoiseSum {
-        self.state(|s| s.noise)
-    }
-
-    /// Does the work and tells meanwhile how far it is; 100 % only when the file is there.
-    pub(super) fn watch<T>(
-        &self,
-        work: impl FnOnce() -> Result<T, FileError>,
-    ) -> Result<T, FileError> {
-        let terminal = std::io::stderr().is_terminal();
-        let pause = Duration::from_millis(if terminal { 250 } else { 2000 });
-        let done = meanwhile(pause, || self.tell(terminal), work);
-        match &self.around {
-            // The line goes on with the next frame.
-            Some(_) => {}
-            None if done.is_ok() => {
-                progress_line("Rendered 100 % ", true);
-                eprintln!();
-            }
-            None => eprintln!(),
-        }
-        done
-    }
-
     fn tell(&self, terminal: bool) {
         let samples = self.control.samples_done();
         let share = self.state(|s| {
             let current = s.current.map(|(top, before)| (top, samples - before));
             self.forecast
-                .share(|top| s.finished.contains(&top), current)
+                .get()
+                .map_or(0.0, |f| f.share(|top| s.finished.contains(&top), current))
         });
         if let Some(around) = &self.around {
             progress_line(&around.told(share), terminal);
         } else if share > 0.0 {
             let left = self.start.elapsed().as_secs_f64() * (1.0 / share - 1.0);
-            let noise = self.noise().percent();
+            let noise = self.state(|s| s.noise).percent();
             let noise = noise.map_or_else(String::new, |n| format!(", noise {n:.1} %"));
             // The last rows are still to be written.
             let percent = (share * 100.0).min(99.0);
@@ -169,25 +112,75 @@ impl Progress {
     }
 }
 
-/// Does a look before the render and tells meanwhile how far it is, if it takes long enough to be told.
-pub(super) fn looked<T>(control: &Control, look: impl FnOnce() -> T) -> T {
+impl Watcher for Progress<'_> {
+    // Nothing stops a command from within.
+    fn control(&self) -> &Control {
+        &self.control
+    }
+
+    /// Tells meanwhile how far it is, if it takes long enough to be told.
+    fn looks(&self, look: &mut dyn FnMut()) {
+        let (terminal, pause) = pace();
+        let tell = || {
+            if let Some(share) = self.control.look_share() {
+                let percent = 100.0 * share;
+                progress_line(
+                    &format!("Looking at the light and its noise first, {percent:.0} % "),
+                    terminal,
+                );
+            }
+        };
+        meanwhile(pause, tell, look);
+        if terminal {
+            progress_line("", true);
+            eprint!("\r");
+        }
+    }
+
+    fn aims_at(&self, percent: f32) {
+        if self.around.is_none() {
+            eprintln!("Rendering to a noise of {percent:.1} %; denoising takes the rest.");
+        }
+    }
+
+    /// The frames of a sequence share the look at the first one.
+    fn begins(&self, render: &Render, (from, to): (u32, u32)) {
+        let look = || {
+            let places: Vec<_> = Render::part_places(from, to).collect();
+            Arc::new(Forecast::look(render, &places, &self.control))
+        };
+        let forecast = match self.around {
+            Some(around) => Arc::clone(around.forecast.get_or_init(look)),
+            None => look(),
+        };
+        let _ = self.forecast.set(forecast);
+    }
+
+    /// Tells meanwhile how far it is; 100 % only when the file is there, which whoever asked for it tells.
+    fn works(&self, work: &mut dyn FnMut()) {
+        let (terminal, pause) = pace();
+        meanwhile(pause, || self.tell(terminal), work);
+    }
+
+    fn strip_begins(&self, top: u32) {
+        let samples = self.control.samples_done();
+        self.state(|s| s.current = Some((top, samples)));
+    }
+
+    fn strip_ends(&self, (top, _): (u32, u32), strips: &[LayeredStrip]) {
+        self.state(|s| {
+            strips.iter().for_each(|strip| s.noise.add(strip.noise));
+            s.current = None;
+            s.finished.insert(top);
+        });
+    }
+}
+
+/// Whether somebody looks at a terminal, and how often it is told how far it is.
+fn pace() -> (bool, Duration) {
     let terminal = std::io::stderr().is_terminal();
     let pause = Duration::from_millis(if terminal { 250 } else { 2000 });
-    let tell = || {
-        if let Some(share) = control.look_share() {
-            let percent = 100.0 * share;
-            progress_line(
-                &format!("Looking at the light and its noise first, {percent:.0} % "),
-                terminal,
-            );
-        }
-    };
-    let found = meanwhile(pause, tell, look);
-    if terminal {
-        progress_line("", true);
-        eprint!("\r");
-    }
-    found
+    (terminal, pause)
 }
 
 pub(super) fn progress_line(text: &str, same_line: bool) {

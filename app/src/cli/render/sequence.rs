@@ -1,14 +1,15 @@
 //! `owl-dome render --frames`: many pictures of one order, each whole by itself.
 
-use super::progress::{Around, progress_line};
-use super::shot::{Shot, Told, folder_of};
+use super::progress::{Around, Progress, progress_line};
 use super::{RenderArgs, Studio, WORDS};
 use crate::cli::Outcome;
 use crate::cli::pair_options::length;
 use crate::model::paths::ViewpointPath;
+use crate::work::filing::folder_of;
 use crate::work::paths::{self, Mover, above_floor};
 use crate::work::pattern::NamePattern;
 use crate::work::recipe::Recipe;
+use crate::work::shot::{Shot, Told};
 use clap::Args;
 use dome_files::PictureFormat;
 use dome_files::fingerprint::Summing;
@@ -217,24 +218,24 @@ impl Way {
     }
 
     /// The picture of a frame in the scene as it stands.
-    fn shot<'a>(
+    fn shot(
         &self,
-        studio: &Studio<'a>,
+        studio: &Studio,
         frame: u64,
         output: PathBuf,
-    ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
+    ) -> Result<Shot, Box<dyn std::error::Error>> {
         self.at(studio, studio.args.moment_s(frame), output, &|recipe| {
             recipe.of_frame(frame)
         })
     }
 
     /// The picture of a frame once the scene stands as it does then; of an open shutter it tells each of its moments.
-    fn whole_shot<'a>(
+    fn whole_shot(
         &self,
-        studio: &mut Studio<'a>,
+        studio: &mut Studio,
         frame: u64,
         output: &Path,
-    ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
+    ) -> Result<Shot, Box<dyn std::error::Error>> {
         let mut moments = Summing::default();
         let open = studio.args.moments(frame);
         for (i, time_s) in open.iter().enumerate() {
@@ -252,12 +253,12 @@ impl Way {
     }
 
     /// One moment of an open shutter, which gets its share of the samples and noise of its own.
-    fn part<'a>(
+    fn part(
         &self,
-        studio: &Studio<'a>,
+        studio: &Studio,
         (frame, i, time_s): (u64, usize, f64),
         output: &Path,
-    ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
+    ) -> Result<Shot, Box<dyn std::error::Error>> {
         let count = studio.args.sequence.moments;
         let share = |recipe: Recipe| {
             let mut recipe = recipe.of_frame(frame);
@@ -276,13 +277,13 @@ impl Way {
     }
 
     /// The picture of a moment in the scene as it stands.
-    fn at<'a>(
+    fn at(
         &self,
-        studio: &Studio<'a>,
+        studio: &Studio,
         time_s: f64,
         output: PathBuf,
         of: &dyn Fn(Recipe) -> Recipe,
-    ) -> Result<Shot<'a>, Box<dyn std::error::Error>> {
+    ) -> Result<Shot, Box<dyn std::error::Error>> {
         let mut opening = None;
         let recipe = match self {
             Self::Still => Recipe {
@@ -301,9 +302,7 @@ impl Way {
         };
         let mut shot = studio.shot(of(recipe), output)?;
         if let Some(opening) = opening {
-            let tags = &mut shot.spec_mut().tags;
-            tags.opening_deg = Some((opening.heading_deg, opening.pitch_deg));
-            tags.hfov_deg = Some(opening.hfov_deg);
+            shot.opens_at(opening.heading_deg, opening.pitch_deg, opening.hfov_deg);
         }
         Ok(shot)
     }
@@ -512,7 +511,7 @@ fn one(
         let (parts, told) = opened(studio, way, frame, (&output, &kept), around)?;
         shot.blend(&parts, Told::of_all(told))?
     } else {
-        shot.render(studio.seen(), Some(around), Some(&kept))?
+        shot.render(studio.seen(), &Progress::new(Some(around)), Some(&kept))?
     };
     for note in made.notes {
         eprintln!("\nNote: {note}");
@@ -531,13 +530,13 @@ const MOMENT_SEEDS: u32 = 0x9e37_79b9;
 
 /// Renders the moments of an open shutter: their pictures with the folders of their strips, and what is told of them.
 #[allow(clippy::type_complexity)] // two lists that go apart at once
-fn opened<'a>(
-    studio: &mut Studio<'a>,
+fn opened(
+    studio: &mut Studio,
     way: &Way,
     frame: u64,
     (output, kept): (&Path, &Path),
     around: &mut Around,
-) -> Result<(Vec<(Shot<'a>, PathBuf)>, Vec<Told>), Box<dyn std::error::Error>> {
+) -> Result<(Vec<(Shot, PathBuf)>, Vec<Told>), Box<dyn std::error::Error>> {
     let moments = studio.args.moments(frame);
     let count = moments.len() as f64;
     let (mut parts, mut told) = (Vec::new(), Vec::new());
@@ -547,7 +546,7 @@ fn opened<'a>(
         let folder = kept.join(i.to_string());
         around.part = i as f64 / count;
         around.of_parts = count;
-        told.push(part.render_part(studio.seen(), Some(around), &folder)?);
+        told.push(part.render_part(studio.seen(), &Progress::new(Some(around)), &folder)?);
         parts.push((part, folder));
     }
     around.part = 0.0;
