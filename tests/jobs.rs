@@ -6,6 +6,7 @@ use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::Cursor;
 use std::time::Duration;
+use support::choices::{Choices, told};
 use support::{Server, scene, small_picture, wait_for, with_room};
 
 /// A PNG with something in every pixel.
@@ -98,24 +99,6 @@ fn removals_side_by_side_leave_a_viewpoint() {
     answers.sort_unstable();
     assert_eq!(answers, [204, 204, 204, 204, 204, 409]);
     assert_eq!(viewpoints().len(), 1);
-}
-
-/// Numbers by a seed, for choices that can be made again.
-struct Choices(u64);
-
-impl Choices {
-    fn below(&mut self, end: u64) -> u64 {
-        // A known step of a linear congruential generator (Knuth's MMIX, from memory); its high bits are good enough.
-        self.0 = (self.0)
-            .wrapping_mul(6_364_136_223_846_793_005)
-            .wrapping_add(1_442_695_040_888_963_407);
-        (self.0 >> 33) % end
-    }
-}
-
-fn told(name: &str, otherwise: u64) -> u64 {
-    let told = std::env::var(name).ok();
-    told.and_then(|t| t.parse().ok()).unwrap_or(otherwise)
 }
 
 /// What was ordered, and what it must become.

@@ -11,6 +11,8 @@ const PARTS: [&str; 4] = ["projects", "renders", "packages", "pictures"];
 #[derive(Debug)]
 pub struct DataFolder {
     root: PathBuf,
+    /// Where frames and other outputs go, if somewhere else than in the folder itself.
+    out: Option<PathBuf>,
     /// Held for as long as the server runs; nothing for who only looks.
     _lock: Option<File>,
 }
@@ -36,6 +38,7 @@ impl DataFolder {
         })?;
         let folder = Self {
             root: root.to_owned(),
+            out: None,
             _lock: Some(lock),
         };
         folder.make_parts().map_err(failed)?;
@@ -53,6 +56,7 @@ impl DataFolder {
     pub fn look(root: &Path) -> Result<Self, String> {
         let folder = Self {
             root: root.to_owned(),
+            out: None,
             _lock: None,
         };
         if folder.database().is_file() {
@@ -144,6 +148,26 @@ impl DataFolder {
         !path.exists()
     }
 
+    /// Outputs go to a folder of their own, which must be there.
+    pub fn with_out(mut self, out: &Path) -> Result<Self, String> {
+        let found = std::path::absolute(out).ok().filter(|p| p.is_dir());
+        self.out = Some(found.ok_or_else(|| {
+            format!(
+                "The folder for outputs {} is not there; make it, or name another with --out.",
+                out.display()
+            )
+        })?);
+        Ok(self)
+    }
+
+    /// Where the frames of sequences go. Nothing here is ever removed by the program.
+    pub fn out(&self) -> PathBuf {
+        match &self.out {
+            Some(out) => out.clone(),
+            None => self.root.join("out"),
+        }
+    }
+
     /// Where uploads arrive.
     pub fn incoming(&self) -> PathBuf {
         self.root.join("incoming")
@@ -230,6 +254,21 @@ impl RenderFolder {
     /// The folder itself.
     pub fn path(&self) -> &Path {
         &self.0
+    }
+
+    /// Strips of a sequence's frames until those are whole.
+    pub fn frames(&self) -> PathBuf {
+        self.0.join("frames")
+    }
+
+    /// Small pictures of a sequence's finished frames.
+    pub fn small_frames(&self) -> PathBuf {
+        self.0.join("small")
+    }
+
+    /// One of them.
+    pub fn small_frame(&self, frame: u64) -> PathBuf {
+        self.small_frames().join(format!("{frame}.jpg"))
     }
 
     /// The noise to which it is rendered before it is denoised, percent; a number in text.

@@ -1,6 +1,7 @@
 //! What the tests of commands, of the server and of the page share.
 #![allow(dead_code)] // each test file uses its part
 
+pub mod choices;
 pub mod moving;
 pub mod scene;
 

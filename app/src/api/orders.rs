@@ -3,25 +3,24 @@
 use super::files::jpeg;
 use super::range::RangedFile;
 use super::sent::Sent;
-use super::types::{Estimate, Event, Order, OrderEstimate, OrderRequest, OrderSpec, WidthPlan};
+use super::types::{Estimate, Event, Order, OrderEstimate, OrderRequest, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::RenderFolder;
-use crate::model::jobs::{JobKind, NewJob};
-use crate::model::rigs::{Rig, RigKind};
-use crate::work::denoise;
 use crate::work::estimate::estimated;
 use crate::work::finished::eyes_there;
+use crate::work::frame_orders;
+use crate::work::ordering;
 use crate::work::recipe::picture_size;
 use crate::work::rendering;
 use crate::work::screen::DISPLAY_WIDTH;
-use crate::work::{App, Result, WorkError};
+use crate::work::{Result, WorkError};
+use dome_imaging::Picture;
 use dome_imaging::scale::Shrink;
 use dome_optics::resolution;
-use dome_trace::{Pass, PassSet};
+use dome_trace::PassSet;
 use rocket::http::{ContentType, Status};
 use rocket::serde::json::Json;
 use rocket::{Responder, Route, delete, get, post, routes};
-use std::ops::RangeInclusive;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
@@ -35,14 +34,11 @@ pub(super) fn routes() -> Vec<Route> {
         finished,
         display,
         flat,
-        master
+        master,
+        small_frame,
+        frame
     ]
 }
-
-/// Most samples per pixel that an order may ask for.
-const MAX_SAMPLES: u32 = 65_536;
-/// Noise targets that an order may ask for, percent.
-const NOISE: RangeInclusive<f32> = 0.1..=100.0;
 
 fn pass_set(names: Option<&str>) -> Result<PassSet> {
     PassSet::parse(names.unwrap_or_default())
@@ -101,122 +97,6 @@ fn width_plan(width: u32, frame: u32, hfov: f64, per_degree: f64) -> Answer<Json
     }))
 }
 
-/// What is asked, made whole and checked.
-fn spec(app: &App, project: i64, request: &OrderRequest) -> Result<(OrderSpec, Estimate)> {
-    let settings = app.store.project(project)?.settings;
-    let setup = request.setup.unwrap_or(settings.setup.number);
-    let mut settings = settings.with_setup(setup).ok_or_else(|| {
-        WorkError::Request(format!(
-            "There is no light setup {setup} in this project; choose one of the list."
-        ))
-    })?;
-    // An order shows one.
-    settings.other_setups.clear();
-    let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
-    let denoised = request.denoise.unwrap_or(false);
-    // What denoising took is always told, and nothing was taken without.
-    let asked = (request.passes.iter().flatten().copied()).filter(|p| *p != Pass::TakenOut);
-    let passes = PassSet::new(asked.chain(denoised.then_some(Pass::TakenOut)));
-    let mut lens = request.lens;
-    let rig = (request.mono != Some(true) && viewpoint.rig.kind != RigKind::Off)
-        .then(|| viewpoint.rig.clone());
-    let mut pose = viewpoint.pose;
-    let size = match &rig {
-        Some(rig) if rig.kind == RigKind::Flat => {
-            pose.pitch_deg = rig.flat.pitch_deg;
-            rig.recorded(request.width)?
-        }
-        _ => picture_size(request.shape.as_deref(), request.width)?,
-    };
-    if let (Some(lens), Some(rig)) = (&mut lens, &rig)
-        && rig.focus_follows
-        && let Some(distance) = rig.converge()
-    {
-        lens.focus_m = distance;
-    }
-    if let Some(pair) = rig.as_ref().and_then(Rig::pair) {
-        pair.check(&size.shape)?;
-        if request
-            .shape
-            .as_deref()
-            .is_some_and(|s| s.starts_with("cube-faces"))
-        {
-            return Err(WorkError::Request(
-                "Six files of two eyes would be twelve; order the cube in one picture.".into(),
-            ));
-        }
-    }
-    let eyes = if rig.is_some() { 2 } else { 1 };
-    let estimate = estimated(app, &size, &passes, denoised, eyes, Some(project))?;
-    let refuse = |sentence: String| Err(WorkError::Request(sentence));
-    if denoised && let Some(why) = denoise::refused(&size.shape) {
-        return refuse(why);
-    }
-    if !(1..=MAX_SAMPLES).contains(&request.samples) {
-        return refuse(format!(
-            "{} samples per pixel are outside 1 to {MAX_SAMPLES}; choose a number inside.",
-            request.samples
-        ));
-    }
-    if let Some(percent) = request.noise_percent.filter(|p| !NOISE.contains(p)) {
-        return refuse(format!(
-            "A noise of {percent} % is outside {} to {} %; choose a number inside.",
-            NOISE.start(),
-            NOISE.end()
-        ));
-    }
-    if let Some(lens) = lens
-        && !((0.5..=128.0).contains(&lens.fstop) && (0.01..=1e5).contains(&lens.focus_m))
-    {
-        return refuse(
-            "The lens needs an f-number of 0.5 to 128 and a focus of 0.01 to 100000 m; correct them."
-                .into(),
-        );
-    }
-    if request.clamp.is_some_and(|c| !(0.01..=1e6).contains(&c)) {
-        return refuse(
-            "The brightest light of a sample must lie between 0.01 and 1000000; correct it.".into(),
-        );
-    }
-    if request
-        .occlusion_m
-        .is_some_and(|r| !(0.001..=1e5).contains(&r))
-    {
-        return refuse(
-            "The radius of the ambient occlusion must lie between 0.001 and 100000 m; correct it."
-                .into(),
-        );
-    }
-    let draft = request.draft.unwrap_or(false);
-    if !draft {
-        // What makes drafts brighter must never reach a final picture.
-        settings.draft_stops = 0.0;
-    }
-    let spec = OrderSpec {
-        white_cd_m2: Some(settings.white_cd_m2()),
-        viewpoint: viewpoint.name,
-        viewpoint_number: Some(viewpoint.id),
-        pose,
-        opening: viewpoint.opening,
-        rig,
-        shape: size.shape.to_string(),
-        width: size.width(),
-        height: estimate.height,
-        samples: request.samples,
-        noise_percent: request.noise_percent,
-        seed: request.seed.unwrap_or(0),
-        settings,
-        draft,
-        passes: passes.iter().collect(),
-        clay: request.clay.unwrap_or(false),
-        lens,
-        denoise: denoised,
-        clamp: request.clamp,
-        occlusion_m: request.occlusion_m,
-    };
-    Ok((spec, estimate))
-}
-
 /// What an order would take, and which eyes of its pair are there already.
 #[post("/projects/<id>/orders/estimate", data = "<request>")]
 async fn order_estimate(
@@ -225,11 +105,15 @@ async fn order_estimate(
     request: Sent<OrderRequest>,
 ) -> Answer<Json<OrderEstimate>> {
     blocking(app, move |app| {
-        let (spec, estimate) = spec(app, id, &request)?;
+        let asked = ordering::ask(app, id, &request)?;
         Ok(Json(OrderEstimate {
-            width: spec.width,
-            there: eyes_there(app, id, &spec)?,
-            estimate,
+            width: asked.spec.width,
+            there: match &asked.frames {
+                Some(_) => None,
+                None => eyes_there(app, id, &asked.spec)?,
+            },
+            estimate: asked.estimate,
+            frames: asked.frames,
         }))
     })
     .await
@@ -238,19 +122,8 @@ async fn order_estimate(
 #[post("/projects/<id>/orders", data = "<request>")]
 async fn place(app: &Shared, id: i64, request: Sent<OrderRequest>) -> Answer<Json<Order>> {
     blocking(app, move |app| {
-        let (spec, estimate) = spec(app, id, &request)?;
-        let room = format!("Rendering {} px", request.width);
-        app.room_on_disk(&room, estimate.working_bytes)?;
-        let job = NewJob {
-            kind: JobKind::Order,
-            project: Some(id),
-            asked: String::new(),
-            what: spec.viewpoint.clone(),
-            memory: estimate.job_bytes(),
-            disk: estimate.working_bytes,
-        };
-        let order = app.store.order(app.store.add_order(id, &spec, &job)?)?;
-        app.tell_job(order.job);
+        let asked = ordering::ask(app, id, &request)?;
+        let order = ordering::place(app, id, &asked, request.held == Some(true))?;
         app.jobs.wake();
         Ok(Json(app.describe_order(order)))
     })
@@ -300,10 +173,7 @@ async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
         shrink
             .add(&strip)
             .map_err(|e| WorkError::Request(e.to_string()))?;
-        let picture = shrink.finish();
-        let rgb = crate::work::preview::SCREEN_TONE.to_srgb8(&picture.samples);
-        let jpeg = dome_files::jpeg::encode_small(picture.width, picture.height, &rgb, 92)?;
-        Ok(Some(Jpeg(jpeg, ContentType::JPEG)))
+        screen_jpeg(&shrink.finish()).map(Some)
     })
     .await?
     .ok_or_else(|| {
@@ -318,12 +188,32 @@ async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
 #[get("/orders/<id>/finished.jpg")]
 async fn finished(app: &Shared, id: i64) -> Answer<Jpeg> {
     blocking(app, move |app| {
-        let picture = rendering::finished_picture(app, id)?;
-        let rgb = crate::work::preview::SCREEN_TONE.to_srgb8(&picture.samples);
-        let jpeg = dome_files::jpeg::encode_small(picture.width, picture.height, &rgb, 92)?;
-        Ok(Jpeg(jpeg, ContentType::JPEG))
+        screen_jpeg(&rendering::finished_picture(app, id)?)
     })
     .await
+}
+
+/// The small picture of a finished frame.
+#[get("/orders/<id>/frames/<frame>/small.jpg")]
+async fn small_frame(app: &Shared, id: i64, frame: u32) -> Answer<Option<RangedFile>> {
+    let files = files_of(app, id).await?;
+    Ok(jpeg(files.small_frame(frame.into())))
+}
+
+/// A finished frame as the screen shows it.
+#[get("/orders/<id>/frames/<frame>/picture.jpg")]
+async fn frame(app: &Shared, id: i64, frame: u32) -> Answer<Jpeg> {
+    blocking(app, move |app| {
+        screen_jpeg(&frame_orders::frame_picture(app, id, frame.into())?)
+    })
+    .await
+}
+
+/// A picture as the screen shows it.
+fn screen_jpeg(picture: &Picture) -> Result<Jpeg> {
+    let rgb = crate::work::preview::SCREEN_TONE.to_srgb8(&picture.samples);
+    let jpeg = dome_files::jpeg::encode_small(picture.width, picture.height, &rgb, 92)?;
+    Ok(Jpeg(jpeg, ContentType::JPEG))
 }
 
 #[get("/orders/<id>/picture.jpg")]

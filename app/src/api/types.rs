@@ -1,19 +1,17 @@
 //! What goes over HTTP. The web's types are generated from these.
 
 pub use super::scene_types::{LightInfo, MeasureInfo, SunPosition};
-use crate::model::orders::PassShape;
-pub use crate::model::orders::{Lens, OrderSpec};
+pub use crate::model::orders::OrderSpec;
 pub use crate::model::packages::{CheckInfo, Package, PackageRequest};
 pub use crate::model::paths::ViewpointPath;
 pub use crate::model::places::{NewViewpoint, Opening, Pose, Ride, Viewpoint};
 pub use crate::model::rigs::Rig;
 pub use crate::model::scenes::{ProjectCard, SceneSummary};
 pub use crate::model::settings::SceneSettings;
-pub use crate::work::asked::PreviewRequest;
+pub use crate::work::asked::{OrderRequest, PreviewRequest};
 pub use crate::work::told::jobs::Order;
 pub use crate::work::told::light::ExposureInfo;
-pub use crate::work::told::{Estimate, Event, MaskEntry, SurroundingsFile};
-use dome_trace::Pass;
+pub use crate::work::told::{Estimate, Event, FramesEstimate, MaskEntry, SurroundingsFile};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -101,43 +99,6 @@ pub struct ProjectChange {
     pub version: Option<i64>,
 }
 
-/// What is asked of the renderer.
-#[derive(Clone, Debug, Deserialize, TS)]
-#[ts(export, optional_fields)]
-pub struct OrderRequest {
-    /// Number of the viewpoint.
-    pub viewpoint: i64,
-    /// Shape by its name on the command line; the full sphere if absent.
-    pub shape: Option<String>,
-    /// Width in pixels.
-    pub width: u32,
-    /// Samples per pixel; with a noise target the most a pixel may take.
-    pub samples: u32,
-    /// Noise at which a pixel is finished, percent of the displayed value.
-    pub noise_percent: Option<f32>,
-    /// Seed; 0 if absent.
-    pub seed: Option<u32>,
-    /// Number of the light setup; the one in use if absent.
-    pub setup: Option<u32>,
-    /// Whether it is a draft.
-    pub draft: Option<bool>,
-    /// One eye alone, though the viewpoint has two.
-    pub mono: Option<bool>,
-    /// What is made beside the picture.
-    #[ts(as = "Option<Vec<PassShape>>")]
-    pub passes: Option<Vec<Pass>>,
-    /// One grey over everything but glass.
-    pub clay: Option<bool>,
-    /// A lens that is not sharp everywhere.
-    pub lens: Option<Lens>,
-    /// Whether noise is taken out of the finished picture.
-    pub denoise: Option<bool>,
-    /// Brightest light that one sample may add.
-    pub clamp: Option<f32>,
-    /// Radius of the ambient occlusion, metres; 1 if absent.
-    pub occlusion_m: Option<f32>,
-}
-
 /// What an order would take.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]
@@ -148,6 +109,8 @@ pub struct OrderEstimate {
     pub width: u32,
     /// Which eyes of a pair are there already, and what that saves, in a sentence.
     pub there: Option<String>,
+    /// Of a sequence, what its frames are.
+    pub frames: Option<FramesEstimate>,
 }
 
 /// How wide a sphere must be for its use.

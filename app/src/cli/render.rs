@@ -7,28 +7,21 @@ mod sequence;
 
 use super::Outcome;
 
+use crate::work::denoise;
 use crate::work::filing::{Filing, PASS_WORD, folder_of, told_in};
 use crate::work::recipe::Recipe;
-use crate::work::shot::Shot;
-use crate::work::{WorkError, denoise};
+use crate::work::studio::Studio;
 use clap::Args;
 use dome_files::picture_file::EYE_WORD;
 use dome_files::{Fingerprint, PictureFormat};
-use dome_imaging::Picture;
 use dome_optics::rig::Rig;
 use dome_optics::{Orientation, PictureSize, Shape, ShapeError};
-use dome_trace::scene::Document;
-use dome_trace::{
-    GlassLight, Illumination, IntensityTables, LightScale, LightSettings, Pass, PassSet, Scene,
-    Surroundings, stand,
-};
+use dome_trace::{GlassLight, Illumination, Pass, PassSet, Scene, stand};
 use glam::DVec3;
 use options::RenderOptions;
 use progress::{Progress, progress_line};
 use sequence::SequenceOptions;
-use std::cell::OnceCell;
 use std::path::PathBuf;
-use std::sync::Arc;
 
 #[derive(Args)]
 pub(super) struct RenderArgs {
@@ -209,15 +202,15 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
             .num_threads(n.into())
             .build_global()?;
     }
-    let studio = Studio::open(args, checked)?;
+    let studio = open(args, checked)?;
     match args.sequence.frames {
-        Some(frames) => sequence::run(studio, frames),
-        None => still(studio),
+        Some(frames) => sequence::run(args, studio, frames),
+        None => still(args, &studio),
     }
 }
 
-fn still(studio: Studio) -> Outcome {
-    let output = studio.args.output.clone();
+fn still(args: &RenderArgs, studio: &Studio) -> Outcome {
+    let output = args.output.clone();
     let mut shot = studio.shot(studio.recipe.clone(), output)?;
     let made = shot.render(studio.seen(), &Progress::new(None), None);
     if made.is_ok() {
@@ -237,140 +230,80 @@ fn still(studio: Studio) -> Outcome {
     Ok(())
 }
 
-/// A scene with its light, ready for pictures of any moment.
-struct Studio<'a> {
-    args: &'a RenderArgs,
-    format: PictureFormat,
-    document: Arc<Document>,
-    scene: Scene,
-    /// The light of the scene as it stands, once it was needed.
-    light: OnceCell<Illumination>,
-    lit_by: LitBy,
-    /// The picture that is made if nothing moves.
-    recipe: Recipe,
-    sky_picture: Option<Fingerprint>,
-}
-
-/// What lights a scene beside itself.
-struct LitBy {
-    surroundings: Surroundings,
-    picture: Option<Picture>,
-    lights: LightSettings,
-    tables: IntensityTables,
-    scale: LightScale,
-}
-
-impl LitBy {
-    fn light(&self, scene: &Scene) -> Illumination {
+/// Reads the scene.
+fn open(
+    args: &RenderArgs,
+    (format, size, rig): (PictureFormat, PictureSize, Option<Rig>),
+) -> Result<Studio, Box<dyn std::error::Error>> {
+    let options = &args.options;
+    let imported = dome_trace::load(&args.scene, &options.import())?;
+    for left_out in &imported.report.left_out {
+        eprintln!("Left out: {} - {}.", left_out.what, left_out.why);
+    }
+    for notice in &imported.report.notices {
+        eprintln!("Note: {notice}");
+    }
+    let start = imported.report.light;
+    let scene = imported.scene;
+    let (surroundings, picture) = options::surroundings(options, start.sky_cd_m2, &scene)?;
+    let (lights, tables) = options::lights(options, &scene)?;
+    let scale = options.light_scale(&start);
+    let orientation = Orientation {
+        heading_deg: options.heading,
+        pitch_deg: options.pitch,
+        roll_deg: options.roll,
+    };
+    if !orientation.is_level() {
+        eprintln!("Note: pitch and roll are not 0, so the horizon will be wavy.");
+    }
+    let mut wanted: Vec<Pass> = options.passes.iter().collect();
+    if options.transparent {
+        wanted.push(Pass::Alpha);
+    }
+    let recipe = Recipe {
+        at: options
+            .at
+            .map_or_else(|| stand::middle(&scene), DVec3::from),
+        orientation,
+        rig,
+        lens: options.fstop.zip(options.focus),
+        size,
+        quality: options.quality(),
+        seed: options.seed,
+        time_s: options.time,
+        surroundings: surroundings.clone(),
+        lights: lights.clone(),
+        glass: if options.bend_light {
+            GlassLight::Bent
+        } else {
+            GlassLight::Straight
+        },
+        file_cd_m2: scale.file_cd_m2,
+        white_cd_m2: scale.white_cd_m2,
+        stops: 0.0,
+        passes: PassSet::new(wanted),
+        clay: options.clay,
+        denoise: options.denoise,
+        clamp: options.clamp.map(|c| c as f32),
+        occlusion_m: options.occlusion_radius.max(1e-3) as f32,
+    };
+    let sky_picture = match &options.sky {
+        Some(options::SkyChoice::Picture(path)) => Some(Fingerprint::of_file(path)?),
+        _ => None,
+    };
+    let lit_by = move |scene: &Scene| {
         Illumination::measured(
             scene,
-            &self.surroundings,
-            self.picture.as_ref(),
-            (&self.lights, &self.tables),
-            self.scale,
+            &surroundings,
+            picture.as_ref(),
+            (&lights, &tables),
+            scale,
         )
-    }
-}
-
-impl<'a> Studio<'a> {
-    /// Reads the scene and makes its light.
-    fn open(
-        args: &'a RenderArgs,
-        (format, size, rig): (PictureFormat, PictureSize, Option<Rig>),
-    ) -> Result<Self, Box<dyn std::error::Error>> {
-        let options = &args.options;
-        let imported = dome_trace::load(&args.scene, &options.import())?;
-        for left_out in &imported.report.left_out {
-            eprintln!("Left out: {} - {}.", left_out.what, left_out.why);
-        }
-        for notice in &imported.report.notices {
-            eprintln!("Note: {notice}");
-        }
-        let start = imported.report.light;
-        let scene = imported.scene;
-        let (surroundings, picture) = options::surroundings(options, start.sky_cd_m2, &scene)?;
-        let (lights, tables) = options::lights(options, &scene)?;
-        let lit_by = LitBy {
-            surroundings,
-            picture,
-            lights,
-            tables,
-            scale: options.light_scale(&start),
-        };
-        let orientation = Orientation {
-            heading_deg: options.heading,
-            pitch_deg: options.pitch,
-            roll_deg: options.roll,
-        };
-        if !orientation.is_level() {
-            eprintln!("Note: pitch and roll are not 0, so the horizon will be wavy.");
-        }
-        let mut wanted: Vec<Pass> = options.passes.iter().collect();
-        if options.transparent {
-            wanted.push(Pass::Alpha);
-        }
-        let recipe = Recipe {
-            at: options
-                .at
-                .map_or_else(|| stand::middle(&scene), DVec3::from),
-            orientation,
-            rig,
-            lens: options.fstop.zip(options.focus),
-            size,
-            quality: options.quality(),
-            seed: options.seed,
-            time_s: options.time,
-            surroundings: lit_by.surroundings.clone(),
-            lights: lit_by.lights.clone(),
-            glass: if options.bend_light {
-                GlassLight::Bent
-            } else {
-                GlassLight::Straight
-            },
-            file_cd_m2: lit_by.scale.file_cd_m2,
-            white_cd_m2: lit_by.scale.white_cd_m2,
-            stops: 0.0,
-            passes: PassSet::new(wanted),
-            clay: options.clay,
-            denoise: options.denoise,
-            clamp: options.clamp.map(|c| c as f32),
-            occlusion_m: options.occlusion_radius.max(1e-3) as f32,
-        };
-        let sky_picture = match &options.sky {
-            Some(options::SkyChoice::Picture(path)) => Some(Fingerprint::of_file(path)?),
-            _ => None,
-        };
-        Ok(Self {
-            args,
-            format,
-            document: imported.document,
-            light: OnceCell::new(),
-            scene,
-            lit_by,
-            recipe,
-            sky_picture,
-        })
-    }
-
-    /// Places the scene at a moment. Where nothing is other then, its light stays too.
-    fn go_to(&mut self, time_s: f64) -> Result<(), dome_trace::TraceError> {
-        let scene = self.document.place(time_s, &[])?;
-        if scene.content() != self.scene.content() {
-            self.light = OnceCell::new();
-        }
-        self.scene = scene;
-        Ok(())
-    }
-
-    /// The scene as it stands, and its light.
-    fn seen(&self) -> (&Scene, &Illumination) {
-        let light = self.light.get_or_init(|| self.lit_by.light(&self.scene));
-        (&self.scene, light)
-    }
-
-    /// A picture of the scene as it stands.
-    fn shot(&self, recipe: Recipe, output: PathBuf) -> Result<Shot, WorkError> {
-        let scene = (&self.scene, self.sky_picture);
-        Shot::new(self.args.filing(), self.format, recipe, scene, output)
-    }
+    };
+    Ok(Studio::new(
+        (imported.document, Vec::new(), scene),
+        Box::new(lit_by),
+        (recipe, sky_picture),
+        (args.filing(), format),
+    ))
 }

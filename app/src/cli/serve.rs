@@ -18,6 +18,9 @@ pub(super) struct ServeArgs {
     /// The port on 127.0.0.1; 0 takes a free one
     #[arg(long, value_name = "N", default_value_t = 8360)]
     port: u16,
+    /// The folder for frames of sequences, which must be there; without it they go to out/ in the data folder
+    #[arg(long, value_name = "DIR")]
+    out: Option<PathBuf>,
     /// Fill an empty data folder with the Merlow Observatory
     #[arg(long)]
     demo: bool,
@@ -38,7 +41,10 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
             args.port
         )
     })?;
-    let folder = DataFolder::open(&args.data)?;
+    let mut folder = DataFolder::open(&args.data)?;
+    if let Some(out) = &args.out {
+        folder = folder.with_out(out)?;
+    }
     let app = if args.recover {
         let (app, done) = recover(folder)?;
         tell(&done);

@@ -142,6 +142,8 @@ pub struct NewJob {
     pub asked: String,
     /// What it is, for people.
     pub what: String,
+    /// Whether it is put aside until it is let go.
+    pub held: bool,
     /// Memory it takes beside what readers claim by themselves, bytes.
     pub memory: u64,
     /// Space on disk it takes at most, bytes.

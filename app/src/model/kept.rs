@@ -6,7 +6,7 @@ use serde::de::{DeserializeOwned, Error as _};
 use serde_json::{Error, Value};
 
 /// The version of the model that this program writes. What was kept before there were versions is of version 0.
-pub const VERSION: u64 = 3;
+pub const VERSION: u64 = 4;
 /// The field that tells the version.
 const FIELD: &str = "model";
 
@@ -17,6 +17,8 @@ const STEPS: [fn(&mut Value); VERSION as usize] = [
     // Version 2 knows rigs; whoever has none has one eye.
     |_| {},
     // Version 3 knows paths; viewpoints without one stand still.
+    |_| {},
+    // Version 4 knows orders of many frames; those without are one picture.
     |_| {},
 ];
 

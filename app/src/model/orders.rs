@@ -1,6 +1,7 @@
 //! What was ordered, as it is kept.
 
-use super::places::{Opening, Pose};
+use super::paths::ViewpointPath;
+use super::places::{Opening, Pose, Ride};
 use super::rigs::Rig;
 use super::settings::SceneSettings;
 use dome_trace::Pass;
@@ -90,6 +91,9 @@ pub struct OrderSpec {
     /// be given when they are handed over.
     #[serde(default)]
     pub white_cd_m2: Option<f32>,
+    /// The frames of a sequence; without them it is one picture.
+    #[serde(default)]
+    pub frames: Option<FrameOrder>,
 }
 
 impl OrderSpec {
@@ -116,12 +120,84 @@ impl OrderSpec {
             clamp: None,
             occlusion_m: None,
             white_cd_m2: None,
+            frames: None,
         }
     }
 }
 
 fn full_sphere() -> String {
     dome_optics::Shape::Equirect.to_string()
+}
+
+/// What a sequence's frames are written as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[ts(export)]
+#[serde(rename_all = "lowercase")]
+pub enum FrameFormat {
+    /// Linear OpenEXR.
+    Exr,
+    /// PNG of 16 bits a channel.
+    Png16,
+    /// PNG of 8 bits a channel.
+    Png,
+    /// JPEG.
+    Jpeg,
+}
+
+/// Which frames are asked for. Frame N shows the moment N / rate of the scene's motion.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct FrameRequest {
+    /// The first frame.
+    pub first: u32,
+    /// The last one, which is made too.
+    pub last: u32,
+    /// Every so many of them.
+    pub step: u32,
+    /// Frames a second: 30, 23.976, 30000/1001 ...
+    pub rate: String,
+    /// How each is written.
+    pub format: FrameFormat,
+    /// Names in the folder for outputs by pattern and without ending, e.g. `{project}/{viewpoint}/{frame:05}`.
+    pub name: String,
+    /// Every so many frames come first, so that mistakes show early.
+    #[serde(default = "one")]
+    pub first_each: u32,
+    /// The first frame is made and looked at; the order is held until it is let go.
+    #[serde(default)]
+    pub test_first: bool,
+    /// How long the shutter is open, degrees: 360 is the whole of a frame's time; 0 is sharp.
+    #[serde(default)]
+    pub shutter_deg: f64,
+    /// Moments of an open shutter that are blended.
+    #[serde(default = "eight")]
+    pub moments: u32,
+    /// Of a pair in PNG or JPEG, how the eyes lie; one above the other if absent.
+    #[serde(default)]
+    #[ts(optional)]
+    pub packing: Option<String>,
+}
+
+fn one() -> u32 {
+    1
+}
+
+fn eight() -> u32 {
+    8
+}
+
+/// The frames of an order.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct FrameOrder {
+    /// What was asked.
+    pub asked: FrameRequest,
+    /// The way of the viewpoint then.
+    #[serde(default)]
+    pub path: Option<ViewpointPath>,
+    /// What it rode on then.
+    #[serde(default)]
+    pub ride: Option<Ride>,
 }
 
 /// A lens with an opening.

@@ -36,7 +36,7 @@ pub(super) fn add(db: &Connection, makes: i64, new: &NewJob) -> Result<i64> {
     let bytes = |b: u64| i64::try_from(b).unwrap_or(i64::MAX);
     db.execute(
         "INSERT INTO job (kind, project, makes, asked, what, state, place, memory, disk) VALUES
-            (?1, ?2, ?3, ?4, ?5, 'waiting', (SELECT coalesce(max(place), 0) + 1 FROM job), ?6, ?7)",
+            (?1, ?2, ?3, ?4, ?5, ?8, (SELECT coalesce(max(place), 0) + 1 FROM job), ?6, ?7)",
         params![
             new.kind.name(),
             new.project,
@@ -44,7 +44,13 @@ pub(super) fn add(db: &Connection, makes: i64, new: &NewJob) -> Result<i64> {
             new.asked,
             new.what,
             bytes(new.memory),
-            bytes(new.disk)
+            bytes(new.disk),
+            if new.held {
+                JobState::Held
+            } else {
+                JobState::Waiting
+            }
+            .name()
         ],
     )?;
     Ok(db.last_insert_rowid())
@@ -240,6 +246,7 @@ mod tests {
             project: None,
             asked: "{}".into(),
             what: "A picture".into(),
+            held: false,
             memory: 5,
             disk: 100,
         };

@@ -245,6 +245,7 @@ mod tests {
             project: None,
             asked: String::new(),
             what: String::new(),
+            held: false,
             memory: 0,
             disk: 0,
         }

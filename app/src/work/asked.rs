@@ -1,8 +1,10 @@
 //! What work is asked to do, where that takes more than a number or a name.
 
+use crate::model::orders::{FrameRequest, Lens, PassShape};
 use crate::model::paths::ViewpointPath;
 use crate::model::places::Pose;
 use crate::model::rigs::Rig;
+use dome_trace::Pass;
 use serde::Deserialize;
 use ts_rs::TS;
 
@@ -16,6 +18,47 @@ pub struct JobChange {
     pub before: Option<i64>,
     /// When it may begin, Unix seconds; 0 is at once.
     pub not_before: Option<i64>,
+}
+
+/// What is asked of the renderer.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export, optional_fields)]
+pub struct OrderRequest {
+    /// Number of the viewpoint.
+    pub viewpoint: i64,
+    /// Shape by its name on the command line; the full sphere if absent.
+    pub shape: Option<String>,
+    /// Width in pixels.
+    pub width: u32,
+    /// Samples per pixel; with a noise target the most a pixel may take.
+    pub samples: u32,
+    /// Noise at which a pixel is finished, percent of the displayed value.
+    pub noise_percent: Option<f32>,
+    /// Seed; 0 if absent.
+    pub seed: Option<u32>,
+    /// Number of the light setup; the one in use if absent.
+    pub setup: Option<u32>,
+    /// Whether it is a draft.
+    pub draft: Option<bool>,
+    /// One eye alone, though the viewpoint has two.
+    pub mono: Option<bool>,
+    /// What is made beside the picture.
+    #[ts(as = "Option<Vec<PassShape>>")]
+    pub passes: Option<Vec<Pass>>,
+    /// One grey over everything but glass.
+    pub clay: Option<bool>,
+    /// A lens that is not sharp everywhere.
+    pub lens: Option<Lens>,
+    /// Whether noise is taken out of the finished picture.
+    pub denoise: Option<bool>,
+    /// Brightest light that one sample may add.
+    pub clamp: Option<f32>,
+    /// Radius of the ambient occlusion, metres; 1 if absent.
+    pub occlusion_m: Option<f32>,
+    /// The frames of a sequence; one picture if absent.
+    pub frames: Option<FrameRequest>,
+    /// It is put aside until it is let go.
+    pub held: Option<bool>,
 }
 
 /// What a live picture shows.

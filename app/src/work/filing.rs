@@ -1,7 +1,7 @@
 //! How a picture lies in files: one or several, with passes and eyes together or apart. Nothing here decides a pixel.
 
 use super::packing::{self, Laying};
-use super::recipe::only;
+use super::recipe::{Recipe, only};
 use dome_files::picture_file::{self, EYE_WORD, PictureSpec, eye_path, face_path};
 use dome_files::{FileError, PictureFormat, join, views};
 use dome_imaging::LayeredStrip;
@@ -50,6 +50,26 @@ impl Filing {
             window: [[0.0; 2]; 2],
         }
     }
+}
+
+/// The files that a recipe's picture would have.
+pub fn files_of(
+    filing: &Filing,
+    format: PictureFormat,
+    recipe: &Recipe,
+    path: &Path,
+) -> Vec<PathBuf> {
+    let (width, height) = (recipe.size.width(), recipe.size.height());
+    let mut spec = PictureSpec::panorama(format, width, height, 0.0);
+    spec.shape = recipe.size.shape;
+    let output = Output {
+        filing: filing.clone(),
+        spec,
+        path: path.to_owned(),
+        wanted: recipe.passes.clone(),
+        pair: recipe.rig.is_some(),
+    };
+    output.files()
 }
 
 /// The files of one picture.

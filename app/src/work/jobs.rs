@@ -3,7 +3,9 @@
 use super::asked::JobChange;
 use super::running::{Ended, Running};
 use super::told::Event;
-use super::{App, Result, WorkError, meanwhile::meanwhile, package, picture_jobs, rendering};
+use super::{
+    App, Result, WorkError, frame_orders, meanwhile::meanwhile, package, picture_jobs, rendering,
+};
 use crate::model::jobs::{Job, JobKind, JobState, Lane};
 use crate::store::{Store, StoreError};
 use dome_files::budget::{self, Claim};
@@ -276,6 +278,7 @@ fn end(app: &App, running: &Running, outcome: Result<Ended>) -> bool {
     let (state, problem) = match outcome {
         Ok(Ended::Done(note)) => (JobState::Done, note),
         Ok(Ended::Stopped) => (JobState::Stopped, None),
+        Ok(Ended::Held(why)) => (JobState::Held, Some(why)),
         Err(_) if running.control.is_stopped() => (JobState::Stopped, None),
         Err(e) if e.is_disk_full() => (JobState::Waiting, Some(NO_ROOM.to_owned())),
         // What others hold now will be free later.
@@ -347,7 +350,11 @@ pub fn resume(app: &App, id: i64) -> Result<()> {
     let job = app.store.job(id)?;
     let mut from = vec![JobState::Stopped, JobState::Failed];
     let gone = |order| -> Result<bool> {
-        Ok(!app.store.order(order)?.files(&app.folder).master().exists())
+        let row = app.store.order(order)?;
+        Ok(match &row.spec.frames {
+            Some(_) => frame_orders::missing(app, &row).is_some(),
+            None => !row.files(&app.folder).master().exists(),
+        })
     };
     if job.kind == JobKind::Order && job.state == JobState::Done && gone(job.makes)? {
         from.push(JobState::Done);
@@ -422,6 +429,7 @@ mod tests {
             project: None,
             asked: "{}".into(),
             what: "A picture".into(),
+            held: false,
             memory,
             disk: 0,
         };

@@ -15,11 +15,14 @@ pub mod eyes;
 pub mod filing;
 pub mod film;
 pub mod finished;
+pub mod frame_orders;
+pub mod frames;
 pub mod history;
 pub mod jobs;
 pub mod large;
 pub mod meanwhile;
 pub mod metering;
+pub mod ordering;
 pub mod package;
 pub mod packing;
 pub mod pair_files;
@@ -42,6 +45,7 @@ pub mod screen;
 pub mod settings;
 pub mod shot;
 pub mod standing;
+pub mod studio;
 mod telling;
 pub mod titles;
 pub mod told;
@@ -239,8 +243,11 @@ impl App {
     /// Free space that no job has spoken for, bytes; nothing where it cannot be told.
     pub fn free_for_new(&self) -> Result<Option<u64>> {
         let spoken_for = self.store.disk_spoken_for(|job| match job.kind {
-            JobKind::Order => (self.store.picture_of_order(job.makes).ok().flatten())
-                .map_or(0, |p| bytes_in(self.folder.render(Some(&p)).path())),
+            JobKind::Order => {
+                (self.store.picture_of_order(job.makes).ok().flatten())
+                    .map_or(0, |p| bytes_in(self.folder.render(Some(&p)).path()))
+                    + frame_orders::written(self, job.makes)
+            }
             JobKind::Package => bytes_in(&self.folder.package(job.makes)),
             _ => bytes_in(&self.folder.picture(job.makes)),
         })?;

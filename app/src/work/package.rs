@@ -71,6 +71,7 @@ pub fn order(app: &App, order: i64, request: &PackageRequest) -> Result<JobInfo>
         asked: kept::write(request).map_err(StoreError::from)?,
         what,
         // Readers claim what they take.
+        held: false,
         memory: 0,
         disk,
     };

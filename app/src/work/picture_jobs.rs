@@ -202,6 +202,7 @@ fn queue(app: &App, kind: JobKind, what: String, pixels: u64, task: &Task) -> Re
         asked: kept::write(task).map_err(crate::store::StoreError::from)?,
         what,
         // Readers claim what they take.
+        held: false,
         memory: 0,
         disk,
     };

@@ -5,6 +5,7 @@ use super::convert;
 use super::denoise::{self, Remaining, Way, denoised, written};
 use super::eyes::{self, Eyes};
 use super::finished::{Finished, Job, read_strip, take_over, taken};
+use super::frame_orders;
 use super::packing;
 use super::recipe::Recipe;
 use super::running::{Ended, RenderMeter, Running};
@@ -44,6 +45,9 @@ pub(super) fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u3
 pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let row = &running.patiently(|| app.store.order(running.job.makes))?;
     let spec = &row.spec;
+    if let Some(frames) = &spec.frames {
+        return frame_orders::run(app, running, row, frames);
+    }
     let recipe = Recipe::of_order(spec)?;
     let read = {
         let (app, project) = (Arc::clone(app), row.project);
@@ -125,7 +129,7 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
         .copied()
         .collect();
     running.begin(RenderMeter {
-        forecast,
+        forecast: Arc::new(forecast),
         finished,
         current: None,
         earlier: (earlier, Instant::now()),

@@ -6,7 +6,7 @@ use crate::store::StoreError;
 use dome_imaging::NoiseSum;
 use dome_trace::{Control, Forecast};
 use std::collections::BTreeSet;
-use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
 
 /// How a job ended.
@@ -15,6 +15,8 @@ pub(super) enum Ended {
     Done(Option<String>),
     /// It was told to stop.
     Stopped,
+    /// It waits to be let go, and why.
+    Held(String),
 }
 
 /// How often somebody who waits looks whether to stop.
@@ -32,6 +34,7 @@ pub struct Running {
     /// What is to be said of it now, where the database has no room for it.
     note: Mutex<Option<String>>,
     meter: Mutex<Meter>,
+    frames: Mutex<Option<FrameMeter>>,
     /// Strips that were finished and not told yet, as (first row, number of rows).
     untold: Mutex<Vec<(u32, u32)>>,
 }
@@ -49,7 +52,7 @@ enum Meter {
 /// How far a render is.
 pub(super) struct RenderMeter {
     /// What the strips are expected to take.
-    pub(super) forecast: Forecast,
+    pub(super) forecast: Arc<Forecast>,
     /// First rows of the finished strips.
     pub(super) finished: BTreeSet<u32>,
     /// The strip that is being made, and the samples taken before it.
@@ -60,6 +63,20 @@ pub(super) struct RenderMeter {
     pub(super) noise: NoiseSum,
     /// Pixels of the finished strips.
     pub(super) pixels: u64,
+}
+
+/// How far the frames of a sequence are.
+pub(super) struct FrameMeter {
+    /// How many there are to be.
+    pub(super) total: usize,
+    /// Those that are there.
+    pub(super) there: BTreeSet<u32>,
+    /// The one that is being made.
+    pub(super) current: Option<u32>,
+    /// Where it is made of parts: the share of it that is done before this one, and how many there are.
+    pub(super) part: (f64, f64),
+    /// How many were rendered in this run, and since when.
+    pub(super) rendered: (usize, Instant),
 }
 
 fn open<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -80,6 +97,7 @@ impl Running {
             picture: OnceLock::new(),
             note: Mutex::new(None),
             meter: Mutex::new(Meter::Nothing),
+            frames: Mutex::default(),
             untold: Mutex::default(),
         }
     }
@@ -179,8 +197,39 @@ impl Running {
         std::mem::take(&mut open(&self.untold))
     }
 
-    /// Share of the work that is done, and the seconds that are left once they can be told.
+    /// The frames of a sequence begin.
+    pub(super) fn begin_frames(&self, meter: FrameMeter) {
+        *open(&self.frames) = Some(meter);
+    }
+
+    pub(super) fn with_frames<T>(&self, change: impl FnOnce(&mut FrameMeter) -> T) -> Option<T> {
+        open(&self.frames).as_mut().map(change)
+    }
+
+    /// Nothing is known of what comes next.
+    pub(super) fn forget_meter(&self) {
+        *open(&self.meter) = Meter::Nothing;
+    }
+
+    /// Share of the work that is done, and the seconds that are left once they can be told. Of a sequence those follow from the
+    /// frames that were measured.
     pub fn progress(&self) -> (f64, Option<f64>) {
+        let (share, left) = self.part_done();
+        let of_frames = self.with_frames(|f| {
+            let total = f.total.max(1) as f64;
+            let (before, parts) = f.part;
+            let begun = f.current.map_or(0.0, |_| before + share / parts);
+            let (rendered, since) = f.rendered;
+            let made = rendered as f64 + begun;
+            let missing = total - f.there.len() as f64 - begun;
+            let left = (made > 1e-2).then(|| since.elapsed().as_secs_f64() * missing / made);
+            ((1.0 - missing / total).clamp(0.0, 1.0), left)
+        });
+        of_frames.unwrap_or((share, left))
+    }
+
+    /// How far what is made just now is.
+    fn part_done(&self) -> (f64, Option<f64>) {
         let samples = self.control.samples_done();
         match &*open(&self.meter) {
             Meter::Nothing => (0.0, None),

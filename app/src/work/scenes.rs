@@ -242,7 +242,8 @@ impl Scenes {
         Ok(Some(Fingerprint::of_file(&path)?))
     }
 
-    fn picture(&self, app: &App, project: i64, file: &str) -> Result<Arc<(Picture, Claim)>> {
+    /// A picture that surrounds scenes, read once, with its memory.
+    pub fn picture(&self, app: &App, project: i64, file: &str) -> Result<Arc<(Picture, Claim)>> {
         self.pictures.get((project, file.to_owned()), || {
             let path = app.folder.surroundings(project).join(file);
             let read = surroundings_picture(&path)?;

@@ -1,11 +1,12 @@
 //! What is told of jobs and orders: what the database says, and what is known of those that are being done.
 
+use super::frame_orders;
 use super::rendering::finished_strips;
 use super::told::Event;
 use super::told::jobs::JobInfo;
 use super::told::jobs::Order;
 use super::{App, Result};
-use crate::model::jobs::{Job, JobState};
+use crate::model::jobs::{Job, JobKind, JobState};
 use crate::store::OrderRow;
 
 /// What is said of an order whose finished picture was taken away.
@@ -27,6 +28,12 @@ impl App {
             None => (0.0, None),
         };
         let (noise_percent, mean_samples) = running.as_ref().map_or((None, None), |r| r.noise());
+        let frames = (running.as_ref()).and_then(|r| {
+            let row = (job.kind == JobKind::Order)
+                .then(|| self.store.order(job.makes).ok())
+                .flatten()?;
+            Some(frame_orders::told(self, &row, Some(r))?.0)
+        });
         let said = match &running {
             Some(running) => running.note(),
             None if job.state == JobState::Waiting => self.jobs.short_of_memory(job.id),
@@ -46,6 +53,7 @@ impl App {
             spent_s: job.spent_s + running.map_or(0.0, |r| r.spent_s()),
             noise_percent,
             mean_samples,
+            frames,
             problem: said.or(job.problem),
         }
     }
@@ -61,9 +69,13 @@ impl App {
         let running = self.jobs.running(row.job);
         let files = row.files(&self.folder);
         let master = std::fs::metadata(files.master()).ok().map(|m| m.len());
-        let done = row.state == JobState::Done && master.is_some();
+        let (frames, missing) = match frame_orders::told(self, &row, running.as_deref()) {
+            Some((frames, missing)) => (Some(frames), missing),
+            None => (None, master.is_none().then(|| MASTER_GONE.to_owned())),
+        };
+        let done = row.state == JobState::Done && missing.is_none();
         let (state, problem) = match row.state {
-            JobState::Done if !done => (JobState::Failed, Some(MASTER_GONE.to_owned())),
+            JobState::Done if !done => (JobState::Failed, missing),
             state => (state, row.problem),
         };
         let said = match &running {
@@ -71,7 +83,7 @@ impl App {
             None if state == JobState::Waiting => self.jobs.short_of_memory(row.job),
             None => None,
         };
-        let strips = if done {
+        let strips = if done || frames.is_some() {
             Vec::new()
         } else {
             finished_strips(&files, &row.spec)
@@ -82,6 +94,11 @@ impl App {
                 (share * UNTIL_WRITTEN, left)
             }
             None if done => (1.0, None),
+            None if frames.is_some() => {
+                let share = (frames.as_ref())
+                    .map_or(0.0, |f| f64::from(f.done) / f64::from(f.total.max(1)));
+                (share * UNTIL_WRITTEN, None)
+            }
             None => {
                 let rows: u32 = strips.iter().map(|s| s.1).sum();
                 let share = f64::from(rows) / f64::from(row.spec.height.max(1));
@@ -105,6 +122,7 @@ impl App {
             noise_left_percent: row.noise_left_percent.filter(|_| done),
             mean_samples,
             spent_s: row.spent_s + running.map_or(0.0, |r| r.spent_s()),
+            frames,
             master_bytes: master.filter(|_| done),
             problem: said.or(problem),
             picture: row.picture,
@@ -122,7 +140,7 @@ impl App {
         let Ok(job) = self.store.job(id) else {
             return;
         };
-        let job = self.describe_job(job);
+        let job = Box::new(self.describe_job(job));
         self.tell(Event::Job { job, strips });
     }
 

@@ -12,7 +12,7 @@ use std::time::{Duration, Instant};
 /// How far a render is, told on stderr.
 pub(super) struct Progress<'a> {
     control: Control,
-    around: Option<&'a Around>,
+    around: Option<(&'a Around, f64, f64)>,
     forecast: OnceLock<Arc<Forecast>>,
     state: Mutex<State>,
     start: Instant,
@@ -26,9 +26,6 @@ pub(super) struct Around {
     pub(super) done: u64,
     /// How many are to be rendered.
     pub(super) total: u64,
-    /// Where the frame is made of parts: the share that is done of it, and how many parts there are.
-    pub(super) part: f64,
-    pub(super) of_parts: f64,
     /// When the first was begun.
     start: Instant,
     /// What a look at the first frame told.
@@ -41,8 +38,6 @@ impl Around {
             frame: 0,
             done: 0,
             total,
-            part: 0.0,
-            of_parts: 1.0,
             start: Instant::now(),
             forecast: OnceLock::new(),
         }
@@ -50,7 +45,7 @@ impl Around {
 
     /// How far all of them are, with a share of the frame that is rendered; the time left follows from what was measured.
     fn told(&self, share: f64) -> String {
-        let all = (self.done as f64 + self.part + share / self.of_parts) / self.total as f64;
+        let all = (self.done as f64 + share) / self.total as f64;
         let left = match all > 0.0 {
             true => {
                 let left = self.start.elapsed().as_secs_f64() * (1.0 / all - 1.0);
@@ -73,8 +68,9 @@ struct State {
 }
 
 impl<'a> Progress<'a> {
-    /// Of a still, or of a frame with those around it.
-    pub(super) fn new(around: Option<&'a Around>) -> Self {
+    /// Of a still; or of a part of a frame with the frames around it, the share of it that is done before, and how many parts it
+    /// has.
+    pub(super) fn new(around: Option<(&'a Around, f64, f64)>) -> Self {
         Self {
             control: Control::default(),
             around,
@@ -96,8 +92,8 @@ impl<'a> Progress<'a> {
                 .get()
                 .map_or(0.0, |f| f.share(|top| s.finished.contains(&top), current))
         });
-        if let Some(around) = &self.around {
-            progress_line(&around.told(share), terminal);
+        if let Some((around, part, of_parts)) = self.around {
+            progress_line(&around.told(part + share / of_parts), terminal);
         } else if share > 0.0 {
             let left = self.start.elapsed().as_secs_f64() * (1.0 / share - 1.0);
             let noise = self.state(|s| s.noise).percent();
@@ -150,7 +146,7 @@ impl Watcher for Progress<'_> {
             Arc::new(Forecast::look(render, &places, &self.control))
         };
         let forecast = match self.around {
-            Some(around) => Arc::clone(around.forecast.get_or_init(look)),
+            Some((around, ..)) => Arc::clone(around.forecast.get_or_init(look)),
             None => look(),
         };
         let _ = self.forecast.set(forecast);

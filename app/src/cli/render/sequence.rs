@@ -1,23 +1,20 @@
 //! `owl-dome render --frames`: many pictures of one order, each whole by itself.
 
 use super::progress::{Around, Progress, progress_line};
-use super::{RenderArgs, Studio, WORDS};
+use super::{RenderArgs, WORDS};
 use crate::cli::Outcome;
 use crate::cli::pair_options::length;
 use crate::model::paths::ViewpointPath;
 use crate::work::filing::folder_of;
-use crate::work::paths::{self, Mover, above_floor};
+use crate::work::frames::{Sequence, Survey, Turned, Way};
+use crate::work::paths::{self, Mover};
 use crate::work::pattern::NamePattern;
-use crate::work::recipe::Recipe;
-use crate::work::shot::{Shot, Told};
+use crate::work::shot::{Shot, Watcher};
+use crate::work::studio::Studio;
 use clap::Args;
 use dome_files::PictureFormat;
-use dome_files::fingerprint::Summing;
-use dome_files::frame::{Found, look};
 use dome_optics::Shape;
 use dome_optics::path::{Frames, Rate};
-use dome_trace::Quality;
-use glam::DVec3;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -118,7 +115,7 @@ impl RenderArgs {
             return Err("The name has {pass} in it, but there are no passes; give --passes or leave it out.".into());
         }
         let last = frames.numbers().last().unwrap_or(0);
-        let end = self.moment_s(last);
+        let end = self.options.time + self.sequence.rate.moment_s(last);
         if end > 86_400.0 {
             return Err(format!(
                 "Frame {last} would show the moment {end:.0} s, and there are at most 86,400 s; give fewer frames."
@@ -136,286 +133,85 @@ impl RenderArgs {
             .ok_or_else(|| "The name of the frames is no text; give another one.".to_owned())?;
         NamePattern::parse(name, &WORDS)
     }
-
-    /// The moment that a frame shows, seconds.
-    fn moment_s(&self, frame: u64) -> f64 {
-        self.options.time + self.sequence.rate.moment_s(frame)
-    }
-
-    /// How long the shutter is open, seconds.
-    fn open_s(&self) -> f64 {
-        self.sequence.shutter / 360.0 / self.sequence.rate.per_second()
-    }
-
-    /// The moments of an open shutter, evenly from its opening to its closing; none of one that is not.
-    fn moments(&self, frame: u64) -> Vec<f64> {
-        let (from, open_s, count) = (self.moment_s(frame), self.open_s(), self.sequence.moments);
-        let moment = |i: u32| from + open_s * (f64::from(i) + 0.5) / f64::from(count);
-        match open_s > 0.0 {
-            true => (0..count).map(moment).collect(),
-            false => Vec::new(),
-        }
-    }
 }
 
 /// What moves the eye.
-enum Way {
-    /// Nothing.
-    Still,
-    /// A path.
-    Path(Box<Mover>),
-    /// A camera or another node of the scene.
-    Node(u32),
-}
-
-impl Way {
-    fn find(studio: &Studio) -> Result<Self, Box<dyn std::error::Error>> {
-        let options = &studio.args.sequence;
-        let Some(named) = &options.path else {
-            return Ok(Self::Still);
-        };
-        let scene = &studio.scene;
-        let camera = scene.cameras().iter().find(|c| c.name == *named);
-        let mover = scene.movers().iter().find(|m| m.name == *named);
-        if let Some(node) = mover.map(|m| m.node).or(camera.map(|c| c.node)) {
-            return Ok(Self::Node(node));
-        }
-        let file = PathBuf::from(named);
-        if !file.is_file() {
-            let mut names: Vec<&str> = (scene.cameras().iter().map(|c| c.name.as_str()))
-                .chain(scene.movers().iter().map(|m| m.name.as_str()))
-                .collect();
-            names.dedup();
-            let there = match names.is_empty() {
-                true => "The scene has no camera and nothing that moves".to_owned(),
-                false => format!("In the scene there are {}", names.join(", ")),
-            };
-            return Err(format!(
-                "{named} is neither a path file nor a camera or node of the scene. {there}; correct --path."
-            )
-            .into());
-        }
-        if options.offset.is_some() || options.turn_along {
-            return Err(
-                "--offset and --turn-along are for cameras and nodes of the scene; a path file says by itself where it goes and looks. Leave them out."
-                    .into(),
-            );
-        }
-        let mut path: ViewpointPath = paths::read(&file)?;
-        path.above_floor_m = options.above_floor.or(path.above_floor_m);
-        let mover = Mover::new(&path)?;
-        let keys = mover.path().keys();
-        if studio.recipe.rig.is_none()
-            && keys
-                .iter()
-                .any(|k| k.separation_m.or(k.convergence_m).is_some())
-        {
-            eprintln!(
-                "Note: the path says how the eyes stand, but one eye is rendered; give --stereo for two."
-            );
-        }
-        Ok(Self::Path(Box::new(mover)))
-    }
-
-    /// The picture of a frame in the scene as it stands.
-    fn shot(
-        &self,
-        studio: &Studio,
-        frame: u64,
-        output: PathBuf,
-    ) -> Result<Shot, Box<dyn std::error::Error>> {
-        self.at(studio, studio.args.moment_s(frame), output, &|recipe| {
-            recipe.of_frame(frame)
-        })
-    }
-
-    /// The picture of a frame once the scene stands as it does then; of an open shutter it tells each of its moments.
-    fn whole_shot(
-        &self,
-        studio: &mut Studio,
-        frame: u64,
-        output: &Path,
-    ) -> Result<Shot, Box<dyn std::error::Error>> {
-        let mut moments = Summing::default();
-        let open = studio.args.moments(frame);
-        for (i, time_s) in open.iter().enumerate() {
-            studio.go_to(*time_s)?;
-            let part = self.part(studio, (frame, i, *time_s), output)?;
-            moments.text(&part.description().fingerprint().to_string());
-        }
-        studio.go_to(studio.args.moment_s(frame))?;
-        let mut shot = self.shot(studio, frame, output.to_owned())?;
-        if !open.is_empty() {
-            let open_s = studio.args.open_s();
-            shot.shuttered(open_s, open.len(), moments.finish());
-        }
-        Ok(shot)
-    }
-
-    /// One moment of an open shutter, which gets its share of the samples and noise of its own.
-    fn part(
-        &self,
-        studio: &Studio,
-        (frame, i, time_s): (u64, usize, f64),
-        output: &Path,
-    ) -> Result<Shot, Box<dyn std::error::Error>> {
-        let count = studio.args.sequence.moments;
-        let share = |recipe: Recipe| {
-            let mut recipe = recipe.of_frame(frame);
-            recipe.seed ^= MOMENT_SEEDS.wrapping_mul(i as u32 + 1);
-            recipe.quality = match recipe.quality {
-                Quality::Samples(n) => Quality::Samples(n.div_ceil(count)),
-                // So many pictures with noise of their own have that much less together.
-                Quality::Noise { percent, most } => Quality::Noise {
-                    percent: percent * (count as f32).sqrt(),
-                    most: most.div_ceil(count),
-                },
-            };
-            recipe
-        };
-        self.at(studio, time_s, output.to_owned(), &share)
-    }
-
-    /// The picture of a moment in the scene as it stands.
-    fn at(
-        &self,
-        studio: &Studio,
-        time_s: f64,
-        output: PathBuf,
-        of: &dyn Fn(Recipe) -> Recipe,
-    ) -> Result<Shot, Box<dyn std::error::Error>> {
-        let mut opening = None;
-        let recipe = match self {
-            Self::Still => Recipe {
-                time_s,
-                ..studio.recipe.clone()
-            },
-            Self::Path(mover) => {
-                let moment = mover.at(&studio.scene, time_s);
-                opening = moment.opening;
-                studio.recipe.moved(&moment, time_s)
-            }
-            Self::Node(node) => Recipe {
-                time_s,
-                ..riding(studio, *node)?
-            },
-        };
-        let mut shot = studio.shot(of(recipe), output)?;
-        if let Some(opening) = opening {
-            shot.opens_at(opening.heading_deg, opening.pitch_deg, opening.hfov_deg);
-        }
-        Ok(shot)
-    }
-}
-
-/// The picture from a camera or another node of the scene as it stands now.
-fn riding(studio: &Studio, node: u32) -> Result<Recipe, Box<dyn std::error::Error>> {
-    let options = &studio.args.sequence;
-    let scene = &studio.scene;
-    let mut recipe = studio.recipe.clone();
-    let mover = scene.movers().iter().find(|m| m.node == node);
-    let camera = scene.cameras().iter().find(|c| c.node == node);
-    let (place, turned) = match (mover, camera) {
-        (Some(m), _) => (DVec3::from(m.now), m.turned),
-        (None, Some(c)) => (DVec3::from(c.position), c.orientation),
-        (None, None) => {
-            return Err("The scene has lost the node that --path names; read it again.".into());
-        }
+fn way(args: &RenderArgs, studio: &Studio) -> Result<Way, Box<dyn std::error::Error>> {
+    let options = &args.sequence;
+    let Some(named) = &options.path else {
+        return Ok(Way::Still);
     };
-    let offset = DVec3::from(options.offset.unwrap_or_default());
-    recipe.at = place + turned.matrix() * offset;
-    if options.turn_along {
-        recipe.orientation = turned;
+    let scene = studio.scene();
+    let camera = scene.cameras().iter().find(|c| c.name == *named);
+    let mover = scene.movers().iter().find(|m| m.name == *named);
+    if let Some(node) = mover.map(|m| m.node).or(camera.map(|c| c.node)) {
+        return Ok(Way::Node {
+            node,
+            offset: options.offset.unwrap_or_default().into(),
+            turned: match options.turn_along {
+                true => Turned::Along,
+                false => Turned::Offset,
+            },
+            above_floor_m: options.above_floor,
+        });
     }
-    if let Some(above) = options.above_floor {
-        recipe.at = above_floor(scene, recipe.at, above, std::iter::once(recipe.at));
-    }
-    Ok(recipe)
-}
-
-/// What was found of an order's frames.
-#[derive(Default)]
-struct Survey {
-    missing: Vec<u64>,
-    broken: Vec<(u64, String)>,
-    foreign: Vec<(u64, String)>,
-    whole: Vec<u64>,
-}
-
-impl Survey {
-    fn add(&mut self, frame: u64, found: Found) {
-        match found {
-            Found::Missing => self.missing.push(frame),
-            Found::Whole => self.whole.push(frame),
-            Found::Broken(why) => self.broken.push((frame, why)),
-            Found::Foreign(what) => self.foreign.push((frame, what)),
-        }
-    }
-
-    /// In a sentence, what is there of an order that is gone on with.
-    fn told(&self) -> String {
-        let numbers =
-            |list: &[(u64, String)]| -> Vec<u64> { list.iter().map(|(n, _)| *n).collect() };
-        let mut told = Vec::new();
-        let mut add = |frames: &[u64], what: &str, first: Option<&(u64, String)>| {
-            if frames.is_empty() {
-                return;
-            }
-            let (noun, verb) = match frames.len() {
-                1 => ("frame", "is"),
-                _ => ("frames", "are"),
-            };
-            let why = first.map_or_else(String::new, |(n, why)| match frames.len() {
-                1 => format!(" ({})", why.trim_end_matches('.')),
-                _ => format!(" (frame {n}: {})", why.trim_end_matches('.')),
-            });
-            told.push(format!("{noun} {} {verb} {what}{why}", ranges(frames)));
+    let file = PathBuf::from(named);
+    if !file.is_file() {
+        let mut names: Vec<&str> = (scene.cameras().iter().map(|c| c.name.as_str()))
+            .chain(scene.movers().iter().map(|m| m.name.as_str()))
+            .collect();
+        names.dedup();
+        let there = match names.is_empty() {
+            true => "The scene has no camera and nothing that moves".to_owned(),
+            false => format!("In the scene there are {}", names.join(", ")),
         };
-        add(&self.missing, "missing", None);
-        add(&numbers(&self.broken), "broken", self.broken.first());
-        add(
-            &numbers(&self.foreign),
-            "of another order",
-            self.foreign.first(),
+        return Err(format!(
+            "{named} is neither a path file nor a camera or node of the scene. {there}; correct --path."
+        )
+        .into());
+    }
+    if options.offset.is_some() || options.turn_along {
+        return Err(
+            "--offset and --turn-along are for cameras and nodes of the scene; a path file says by itself where it goes and looks. Leave them out."
+                .into(),
         );
-        if told.is_empty() {
-            return "All frames are there and whole.".to_owned();
-        }
-        let mut sentence = told.join(", ");
-        if let Some(first) = sentence.get_mut(..1) {
-            first.make_ascii_uppercase();
-        }
-        format!("{sentence}; rendering them.")
     }
-}
-
-/// Numbers as ranges: 0-3, 7, 9-10.
-fn ranges(numbers: &[u64]) -> String {
-    let mut told: Vec<(u64, u64)> = Vec::new();
-    for &n in numbers {
-        match told.last_mut() {
-            Some((_, last)) if *last + 1 == n => *last = n,
-            _ => told.push((n, n)),
-        }
+    let mut path: ViewpointPath = paths::read(&file)?;
+    path.above_floor_m = options.above_floor.or(path.above_floor_m);
+    let mover = Mover::new(&path)?;
+    let keys = mover.path().keys();
+    if studio.recipe.rig.is_none()
+        && keys
+            .iter()
+            .any(|k| k.separation_m.or(k.convergence_m).is_some())
+    {
+        eprintln!(
+            "Note: the path says how the eyes stand, but one eye is rendered; give --stereo for two."
+        );
     }
-    let one = |(a, b): &(u64, u64)| match a == b {
-        true => a.to_string(),
-        false => format!("{a}-{b}"),
-    };
-    told.iter().map(one).collect::<Vec<_>>().join(", ")
+    Ok(Way::Path(Box::new(mover)))
 }
 
 /// Renders the frames that are not there yet.
-pub(super) fn run(mut studio: Studio, frames: Frames) -> Outcome {
-    let args = studio.args;
+pub(super) fn run(args: &RenderArgs, mut studio: Studio, frames: Frames) -> Outcome {
     let options = &args.sequence;
-    let way = Way::find(&studio)?;
+    let sequence = Sequence {
+        frames,
+        rate: options.rate,
+        from_s: args.options.time,
+        shutter_deg: options.shutter,
+        moments: options.moments,
+        way: way(args, &studio)?,
+    };
     let pattern = args.pattern()?;
     let width = studio.recipe.size.width().to_string();
     let shape = studio.recipe.size.shape.to_string();
     let words = [("width", width.as_str()), ("shape", shape.as_str())];
     let name = |frame: u64| PathBuf::from(pattern.fill(frame, &words));
-    let survey = survey(&mut studio, &way, frames, &name)?;
+    let mut survey = Survey::default();
+    for frame in frames.numbers() {
+        survey.add(frame, sequence.found(&mut studio, frame, &name(frame))?);
+    }
     if options.carry_on {
         eprintln!("{}", survey.told());
     } else {
@@ -441,7 +237,7 @@ pub(super) fn run(mut studio: Studio, frames: Frames) -> Outcome {
             continue;
         }
         around.frame = frame;
-        match one(&mut studio, &way, frame, name(frame), &mut around) {
+        match one(&sequence, &mut studio, (frame, &name(frame)), &around) {
             Ok(()) => in_a_row = 0,
             Err(e) => {
                 in_a_row += 1;
@@ -474,45 +270,23 @@ pub(super) fn run(mut studio: Studio, frames: Frames) -> Outcome {
     }
 }
 
-/// Looks at what is there of the frames. The scene is placed only where there is something to look at.
-fn survey(
-    studio: &mut Studio,
-    way: &Way,
-    frames: Frames,
-    name: &dyn Fn(u64) -> PathBuf,
-) -> Result<Survey, Box<dyn std::error::Error>> {
-    let mut survey = Survey::default();
-    for frame in frames.numbers() {
-        let shot = way.shot(studio, frame, name(frame))?;
-        if !shot.files().iter().any(|f| f.exists()) {
-            survey.add(frame, Found::Missing);
-            continue;
-        }
-        let shot = way.whole_shot(studio, frame, &name(frame))?;
-        survey.add(frame, look(&shot.files(), shot.description()));
-    }
-    Ok(survey)
-}
-
-/// Renders one frame. Its strips are kept beside it until it is whole, so that a kill loses only the strip under way.
+/// Renders one frame, its strips beside it until it is whole.
 fn one(
+    sequence: &Sequence,
     studio: &mut Studio,
-    way: &Way,
-    frame: u64,
-    output: PathBuf,
-    around: &mut Around,
+    (frame, output): (u64, &Path),
+    around: &Around,
 ) -> Outcome {
-    let mut shot = way.whole_shot(studio, frame, &output)?;
-    let files = shot.files();
-    let first = files.first().ok_or("A frame without a file.")?;
-    let short = shot.description().fingerprint().short();
-    let kept = folder_of(first).join(format!(".unfinished-{frame}-{short}"));
-    let made = if studio.args.sequence.shutter > 0.0 {
-        let (parts, told) = opened(studio, way, frame, (&output, &kept), around)?;
-        shot.blend(&parts, Told::of_all(told))?
-    } else {
-        shot.render(studio.seen(), &Progress::new(Some(around)), Some(&kept))?
+    let kept = |shot: &Shot| {
+        let files = shot.files();
+        let folder = files.first().map_or(Path::new("."), |f| folder_of(f));
+        let short = shot.description().fingerprint().short();
+        folder.join(format!(".unfinished-{frame}-{short}"))
     };
+    let mut watching = |part: f64, of_parts: f64| -> Box<dyn Watcher + '_> {
+        Box::new(Progress::new(Some((around, part, of_parts))))
+    };
+    let made = sequence.make(studio, (frame, output), &kept, &mut watching)?;
     for note in made.notes {
         eprintln!("\nNote: {note}");
     }
@@ -521,58 +295,5 @@ fn one(
         writeln!(out, "{}", file.display())?;
     }
     out.flush()?;
-    std::fs::remove_dir_all(&kept)?;
     Ok(())
-}
-
-/// Where the seeds of an open shutter's moments are: far from those of other frames.
-const MOMENT_SEEDS: u32 = 0x9e37_79b9;
-
-/// Renders the moments of an open shutter: their pictures with the folders of their strips, and what is told of them.
-#[allow(clippy::type_complexity)] // two lists that go apart at once
-fn opened(
-    studio: &mut Studio,
-    way: &Way,
-    frame: u64,
-    (output, kept): (&Path, &Path),
-    around: &mut Around,
-) -> Result<(Vec<(Shot, PathBuf)>, Vec<Told>), Box<dyn std::error::Error>> {
-    let moments = studio.args.moments(frame);
-    let count = moments.len() as f64;
-    let (mut parts, mut told) = (Vec::new(), Vec::new());
-    for (i, time_s) in moments.into_iter().enumerate() {
-        studio.go_to(time_s)?;
-        let mut part = way.part(studio, (frame, i, time_s), output)?;
-        let folder = kept.join(i.to_string());
-        around.part = i as f64 / count;
-        around.of_parts = count;
-        told.push(part.render_part(studio.seen(), &Progress::new(Some(around)), &folder)?);
-        parts.push((part, folder));
-    }
-    around.part = 0.0;
-    around.of_parts = 1.0;
-    Ok((parts, told))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn what_is_not_there_is_told_in_a_sentence() {
-        assert_eq!(ranges(&[0, 1, 2, 5, 7, 8]), "0-2, 5, 7-8");
-        let mut survey = Survey::default();
-        survey.add(0, Found::Whole);
-        assert_eq!(survey.told(), "All frames are there and whole.");
-        for frame in 31..=33 {
-            survey.add(frame, Found::Missing);
-        }
-        survey.add(40, Found::Broken("It is cut short.".into()));
-        survey.add(50, Found::Foreign("seed (1, not 2)".into()));
-        survey.add(51, Found::Foreign("other".into()));
-        assert_eq!(
-            survey.told(),
-            "Frames 31-33 are missing, frame 40 is broken (It is cut short), frames 50-51 are of another order (frame 50: seed (1, not 2)); rendering them."
-        );
-    }
 }

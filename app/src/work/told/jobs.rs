@@ -35,8 +35,32 @@ pub struct JobInfo {
     pub noise_percent: Option<f64>,
     /// Of a render: mean number of samples of the finished pixels.
     pub mean_samples: Option<f64>,
+    /// Of a sequence: its frames.
+    pub frames: Option<FramesInfo>,
     /// Why it failed, or what is to be said about it.
     pub problem: Option<String>,
+}
+
+/// How far the frames of an order are.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct FramesInfo {
+    /// How many there are to be.
+    pub total: u32,
+    /// How many are there.
+    pub done: u32,
+    /// The one that is being made.
+    pub current: Option<u32>,
+    /// What a frame took on average since the order was begun last, seconds.
+    pub frame_s: Option<f64>,
+    /// How long they last, seconds.
+    pub lasts_s: f64,
+    /// Frames that are there, evenly chosen where they are many.
+    pub shown: Vec<u32>,
+    /// The first file within the folder for outputs.
+    pub first_file: String,
+    /// The folder of the frames.
+    pub folder: String,
 }
 
 /// An order and how far it is.
@@ -67,6 +91,8 @@ pub struct Order {
     pub mean_samples: Option<f64>,
     /// Time spent on rendering, seconds.
     pub spent_s: f64,
+    /// Of a sequence: its frames.
+    pub frames: Option<FramesInfo>,
     /// Size of the master on disk, bytes.
     pub master_bytes: Option<u64>,
     /// Why it failed, or what is to be said of one that runs or is finished.

@@ -20,7 +20,7 @@ pub enum Event {
     /// A job moved on.
     Job {
         /// The job.
-        job: JobInfo,
+        job: Box<JobInfo>,
         /// Of a render: strips that were finished since it was last told, as (first row, number of rows).
         strips: Vec<(u32, u32)>,
     },
@@ -55,6 +55,20 @@ pub struct Estimate {
     pub scene_bytes: Option<u64>,
     /// What all work together may take, bytes.
     pub memory_limit: u64,
+}
+
+/// What the frames of a sequence are.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct FramesEstimate {
+    /// How many.
+    pub count: u32,
+    /// How long they last, seconds.
+    pub lasts_s: f64,
+    /// The first file within the folder for outputs.
+    pub first_file: String,
+    /// The folder for outputs.
+    pub folder: String,
 }
 
 impl Estimate {

@@ -1,0 +1,653 @@
+//! Orders of many frames: where they go, how they are made one after the other, and what is told of them.
+
+use super::distributions;
+use super::filing::{Filing, files_of};
+use super::frames::{Sequence, Turned, Way, missing_told};
+use super::paths::Mover;
+use super::pattern::NamePattern;
+use super::recipe::Recipe;
+use super::running::{Ended, FrameMeter, RenderMeter, Running};
+use super::screen::{DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
+use super::shot::{Shot, Watcher};
+use super::studio::Studio;
+use super::told::jobs::FramesInfo;
+use super::{App, Result, WorkError};
+use crate::folder::{RenderFolder, remove};
+use crate::model::orders::{FrameFormat, FrameOrder, FrameRequest, OrderSpec};
+use crate::store::{NoiseTold, OrderRow};
+use dome_files::frame::Found;
+use dome_files::rows::PictureRows;
+use dome_files::{FileError, PictureFormat};
+use dome_imaging::{LayeredStrip, NoiseSum, Picture, Strip};
+use dome_optics::path::{Frames, Rate};
+use dome_optics::rig::{Arrangement, Packing};
+use dome_optics::{PictureSize, Shape};
+use dome_trace::{Control, Forecast, Illumination, LightScale, Render, Scene, Sky};
+use std::collections::BTreeSet;
+use std::path::{Component, Path, PathBuf};
+use std::sync::{Arc, OnceLock};
+use std::time::Instant;
+
+/// Words that a name may have, beside the frame's number.
+const WORDS: [&str; 9] = [
+    "project",
+    "viewpoint",
+    "setup",
+    "order",
+    "eye",
+    "face",
+    "pass",
+    "width",
+    "shape",
+];
+/// Failures one after the other after which the rest is not tried.
+const MOST_FAILURES: usize = 3;
+/// Most frames of an order: an hour at 60 a second is 216,000.
+const MOST_FRAMES: u64 = 1_000_000;
+/// Width of the small picture of a frame, pixels.
+const SMALL_WIDTH: u32 = 192;
+/// Most frames whose small pictures are shown together.
+const MOST_SHOWN: usize = 160;
+/// Most frames that are looked for on the disk whenever an order is told.
+const LOOKED_FOR: usize = 2_000;
+
+impl FrameFormat {
+    fn format(self) -> PictureFormat {
+        match self {
+            Self::Exr => PictureFormat::Exr,
+            Self::Png16 | Self::Png => PictureFormat::Png,
+            Self::Jpeg => PictureFormat::Jpeg,
+        }
+    }
+}
+
+/// An order of frames, understood.
+pub struct FramePlan {
+    sequence: Sequence,
+    recipe: Recipe,
+    filing: Filing,
+    format: PictureFormat,
+    pattern: NamePattern,
+    words: Vec<(&'static str, String)>,
+    root: PathBuf,
+    first_each: u64,
+    test_first: bool,
+}
+
+fn refuse<T>(sentence: impl Into<String>) -> Result<T> {
+    Err(WorkError::Request(sentence.into()))
+}
+
+/// The frames and the rate that are asked for.
+pub fn asked(request: &FrameRequest) -> Result<(Frames, Rate)> {
+    let wrong = |e: &dyn std::fmt::Display| WorkError::Request(format!("{e}."));
+    let frames = Frames::new(
+        request.first.into(),
+        request.last.into(),
+        request.step.into(),
+    )
+    .map_err(|e| wrong(&e))?;
+    let rate = Rate::parse(&request.rate).map_err(|e| wrong(&e))?;
+    if frames.count() > MOST_FRAMES {
+        return refuse(format!(
+            "{} frames are too many for one order; give at most {MOST_FRAMES}.",
+            frames.count()
+        ));
+    }
+    let last = rate.moment_s(request.last.into());
+    if last > 86_400.0 {
+        return refuse(format!(
+            "Frame {} would show the moment {last:.0} s, and there are at most 86,400 s; give fewer frames.",
+            request.last
+        ));
+    }
+    if !(0.0..=360.0).contains(&request.shutter_deg) {
+        return refuse("The shutter is open for 0 to 360 degrees; correct it.");
+    }
+    if !(2..=256).contains(&request.moments) {
+        return refuse("An open shutter blends 2 to 256 moments; correct their number.");
+    }
+    Ok((frames, rate))
+}
+
+impl FramePlan {
+    /// The frames of an order; `number` is the order's, 0 before it has one.
+    pub fn new(
+        app: &App,
+        (project, number): (i64, i64),
+        spec: &OrderSpec,
+        order: &FrameOrder,
+    ) -> Result<Self> {
+        let request = &order.asked;
+        let (frames, rate) = asked(request)?;
+        let mut recipe = Recipe::of_order(spec)?;
+        if let Ok(Shape::CubeFaces(layout)) = spec.shape.parse() {
+            recipe.size = PictureSize::new(Shape::CubeFaces(layout), Some(spec.width), None)?;
+        }
+        let way = match (&order.path, &order.ride) {
+            (Some(path), _) => Way::Path(Box::new(Mover::new(path)?)),
+            (None, Some(ride)) => Way::Node {
+                node: ride.node,
+                offset: ride.offset.into(),
+                turned: Turned::Never,
+                above_floor_m: None,
+            },
+            (None, None) => Way::Still,
+        };
+        let format = request.format.format();
+        let packing = match (&request.packing, recipe.rig.is_some()) {
+            (Some(packing), true) => Some(packing.parse::<Packing>()?),
+            _ => None,
+        };
+        let filing = Filing {
+            deep: request.format == FrameFormat::Png16,
+            packing,
+            ..Filing::default()
+        };
+        let plan = Self {
+            sequence: Sequence {
+                frames,
+                rate,
+                from_s: 0.0,
+                shutter_deg: request.shutter_deg,
+                moments: request.moments,
+                way,
+            },
+            pattern: pattern(request, &recipe)?,
+            words: vec![
+                ("project", app.store.project(project)?.name),
+                ("viewpoint", spec.viewpoint.clone()),
+                ("setup", spec.settings.setup.name.clone()),
+                ("order", number.to_string()),
+                ("width", spec.width.to_string()),
+                ("shape", recipe.size.shape.to_string()),
+            ],
+            root: app.folder.out(),
+            first_each: request.first_each.max(1).into(),
+            test_first: request.test_first,
+            recipe,
+            filing,
+            format,
+        };
+        if format == PictureFormat::Jpeg {
+            let size = (plan.recipe.size.width(), plan.recipe.size.height());
+            let (wide, high) = match plan.recipe.rig {
+                Some(_) => plan.laying().file_size(size),
+                None => size,
+            };
+            if wide.max(high) > dome_files::jpeg::MAX_SIDE {
+                return refuse("JPEG ends at 65535 px a side; take EXR or PNG.");
+            }
+        }
+        Ok(plan)
+    }
+
+    fn of_row(app: &App, row: &OrderRow) -> Result<Option<Self>> {
+        let Some(order) = &row.spec.frames else {
+            return Ok(None);
+        };
+        Self::new(app, (row.project, row.id), &row.spec, order).map(Some)
+    }
+
+    fn laying(&self) -> Packing {
+        (self.filing.laying(&self.name(0), self.format)).packing
+    }
+
+    /// The name of a frame, in which words for eyes, faces and passes may be left.
+    pub fn name(&self, frame: u64) -> PathBuf {
+        let words: Vec<(&str, &str)> = self.words.iter().map(|(w, v)| (*w, v.as_str())).collect();
+        self.root.join(self.pattern.fill(frame, &words))
+    }
+
+    /// The files of a frame.
+    pub fn files(&self, frame: u64) -> Vec<PathBuf> {
+        files_of(&self.filing, self.format, &self.recipe, &self.name(frame))
+    }
+
+    /// How many frames there are to be.
+    pub fn count(&self) -> u64 {
+        self.sequence.frames.count()
+    }
+
+    /// How long they last, seconds.
+    pub fn lasts_s(&self) -> f64 {
+        self.sequence.frames.lasts_s(self.sequence.rate)
+    }
+
+    /// Frames a second.
+    pub fn rate(&self) -> Rate {
+        self.sequence.rate
+    }
+
+    /// The first file, as a path within the folder for outputs.
+    pub fn first_file(&self) -> String {
+        let first = self.sequence.frames.numbers().next().unwrap_or(0);
+        let files = self.files(first);
+        let file = files.last().map_or(Path::new(""), |f| f);
+        let within = file.strip_prefix(&self.root).unwrap_or(file);
+        within.display().to_string()
+    }
+
+    /// The first frame that has files already, and how many have.
+    pub fn there_already(&self) -> Option<(u64, PathBuf)> {
+        let mut there = 0;
+        let mut first = None;
+        for frame in self.sequence.frames.numbers() {
+            if let Some(file) = self.files(frame).into_iter().find(|f| f.exists()) {
+                there += 1;
+                first.get_or_insert(file);
+            }
+        }
+        first.map(|file| (there, file))
+    }
+
+    /// Frames of which a file is missing, of the first so many.
+    fn missing(&self, most: usize) -> Vec<u64> {
+        (self.sequence.frames.numbers().take(most))
+            .filter(|frame| !self.files(*frame).iter().all(|f| f.exists()))
+            .collect()
+    }
+}
+
+/// The names of the frames, which must lead nowhere else and tell frames apart.
+fn pattern(request: &FrameRequest, recipe: &Recipe) -> Result<NamePattern> {
+    let ending = request.format.format().ending();
+    let name = format!("{}.{ending}", request.name.trim());
+    let pattern = NamePattern::parse(&name, &WORDS).map_err(WorkError::Request)?;
+    if !pattern.has_frame() {
+        return refuse(format!(
+            "{} would be the name of every frame; put {{frame:05}} into it.",
+            request.name
+        ));
+    }
+    // Words are cleaned where they are filled in; what stands between them is not.
+    let sane = |part: Component| matches!(part, Component::Normal(n) if n.to_str().is_some_and(|n| !n.starts_with('.')));
+    if request.name.contains(['\\', '\0']) || !Path::new(&name).components().all(sane) {
+        return refuse(format!(
+            "{} leads out of the folder for outputs, or into a hidden one; begin with a plain name like {{project}}/{{viewpoint}}/{{frame:05}}.",
+            request.name
+        ));
+    }
+    let pair = recipe.rig.is_some();
+    let faces = matches!(recipe.size.shape, Shape::CubeFaces(_));
+    let passes = recipe.passes.iter().next().is_some();
+    for (word, there, what) in [
+        ("eye", pair, "there is one eye"),
+        ("face", faces, "the picture is in one piece"),
+        ("pass", passes, "there are no passes"),
+    ] {
+        if pattern.has(word) && !there {
+            return refuse(format!(
+                "The name has {{{word}}} in it, but {what}; leave it out."
+            ));
+        }
+    }
+    if pair && passes && (request.format != FrameFormat::Exr || pattern.has("pass")) {
+        return refuse(
+            "The passes of two eyes are layers of an EXR; take EXR, and leave {pass} out.",
+        );
+    }
+    if pattern.has("eye") && request.packing.is_some() {
+        return refuse(
+            "The name has {eye} in it, which gives each eye a file of its own; leave one of name and packing out.",
+        );
+    }
+    Ok(pattern)
+}
+
+/// A scene with its light for the frames of an order.
+fn studio(app: &App, project: i64, spec: &OrderSpec, plan: &FramePlan) -> Result<Studio> {
+    let settings = spec.settings.clone();
+    let opened = app.scenes.open(app, project, &settings)?;
+    let scene = app.scenes.place(app, project, &settings)?;
+    let picture = match &settings.surroundings.sky {
+        Sky::Picture { file } => Some(app.scenes.picture(app, project, file)?),
+        _ => None,
+    };
+    let tables = distributions::tables(app, project, &settings.lights)?;
+    let scale = LightScale {
+        white_cd_m2: plan.recipe.white_cd_m2,
+        file_cd_m2: settings.file_cd_m2,
+        gain: plan.recipe.stops.exp2(),
+    };
+    let sky_picture = app.scenes.sky_picture(app, project, &settings)?;
+    let moves = settings.moves.clone();
+    let lit_by = move |scene: &Scene| {
+        Illumination::measured(
+            scene,
+            &settings.surroundings,
+            picture.as_deref().map(|p| &p.0),
+            (&settings.lights, &tables),
+            scale,
+        )
+    };
+    Ok(Studio::new(
+        (Arc::clone(&opened.document), moves, scene),
+        Box::new(lit_by),
+        (plan.recipe.clone(), sky_picture),
+        (plan.filing.clone(), plan.format),
+    ))
+}
+
+/// Makes the frames of an order that are not there yet.
+pub(super) fn run(
+    app: &Arc<App>,
+    running: &Running,
+    row: &OrderRow,
+    order: &FrameOrder,
+) -> Result<Ended> {
+    let plan = Arc::new(FramePlan::new(
+        app,
+        (row.project, row.id),
+        &row.spec,
+        order,
+    )?);
+    let read = {
+        let (app, plan) = (Arc::clone(app), Arc::clone(&plan));
+        let (project, spec) = (row.project, row.spec.clone());
+        move || studio(&app, project, &spec, &plan)
+    };
+    let Some(studio) = running.unless_stopped(read) else {
+        return Ok(Ended::Stopped);
+    };
+    let mut studio = studio?;
+    let files = begin(app, running, row, order, &plan, &studio)?;
+    running.begin_frames(FrameMeter {
+        total: plan.count() as usize,
+        there: BTreeSet::new(),
+        current: None,
+        part: (0.0, 1.0),
+        rendered: (0, Instant::now()),
+    });
+    let forecast = OnceLock::new();
+    let (mut noise, mut pixels) = (NoiseSum::default(), 0);
+    let mut notes: BTreeSet<String> = BTreeSet::new();
+    let mut failed: Vec<(u64, String)> = Vec::new();
+    let (mut in_a_row, mut rendered) = (0, 0);
+    for frame in plan.sequence.frames.coarse_first(plan.first_each) {
+        if running.control.is_stopped() {
+            return Ok(Ended::Stopped);
+        }
+        let name = plan.name(frame);
+        if plan.sequence.found(&mut studio, frame, &name)? == Found::Whole {
+            if !files.small_frame(frame).exists() {
+                save_small(&plan, &files, frame);
+            }
+            running.with_frames(|f| f.there.insert(frame as u32));
+            continue;
+        }
+        if rendered == 0 {
+            running.with_frames(|f| f.rendered.1 = Instant::now());
+        }
+        let kept = |shot: &Shot| {
+            let short = shot.description().fingerprint().short();
+            files.frames().join(format!("{frame}-{short}"))
+        };
+        let mut watching = |part: f64, of_parts: f64| -> Box<dyn Watcher + '_> {
+            running.with_frames(|f| {
+                f.current = Some(frame as u32);
+                f.part = (part, of_parts);
+            });
+            Box::new(FrameWatch {
+                running,
+                forecast: &forecast,
+            })
+        };
+        let made = (plan.sequence).make(&mut studio, (frame, &name), &kept, &mut watching);
+        running.with_render(|r| {
+            noise.add(r.noise);
+            pixels += r.pixels;
+        });
+        running.forget_meter();
+        running.with_frames(|f| f.current = None);
+        match made {
+            Ok(made) => {
+                notes.extend(made.notes);
+                save_small(&plan, &files, frame);
+                rendered += 1;
+                in_a_row = 0;
+                running.with_frames(|f| {
+                    f.there.insert(frame as u32);
+                    f.rendered.0 = rendered;
+                });
+                let _ = app.store.came_forward(row.job);
+            }
+            Err(_) if running.control.is_stopped() => return Ok(Ended::Stopped),
+            // It waits for room or memory as a whole.
+            Err(e) if e.is_disk_full() || e.memory_needed().is_some() => return Err(e),
+            Err(e) => {
+                failed.push((frame, e.to_string()));
+                in_a_row += 1;
+                if in_a_row == MOST_FAILURES {
+                    break;
+                }
+            }
+        }
+        let alone = running.with_frames(|f| f.there.len() == 1) == Some(true);
+        if plan.test_first && rendered == 1 && alone && plan.count() > 1 {
+            return Ok(Ended::Held(format!(
+                "Frame {frame} is there to be looked at; Release goes on with the other {}.",
+                plan.count() - 1
+            )));
+        }
+    }
+    if let Some((frame, why)) = failed.first() {
+        return refuse(format!(
+            "{} of {} frames failed, the first is {frame}: {why} Resume tries them again.",
+            failed.len(),
+            plan.count()
+        ));
+    }
+    if pixels > 0 {
+        let told = NoiseTold {
+            percent: noise.percent(),
+            left_percent: None,
+            samples: noise.samples as f64 / pixels as f64,
+        };
+        running.patiently(|| app.store.set_noise(row.id, &told))?;
+    }
+    remove(&files.frames());
+    Ok(Ended::Done(
+        (!notes.is_empty()).then(|| notes.into_iter().collect::<Vec<_>>().join(" ")),
+    ))
+}
+
+/// Makes the place of what is unfinished, and remembers which sequence the order makes.
+fn begin(
+    app: &App,
+    running: &Running,
+    row: &OrderRow,
+    order: &FrameOrder,
+    plan: &FramePlan,
+    studio: &Studio,
+) -> Result<RenderFolder> {
+    let mut description = plan.recipe.describe(studio.scene(), studio.sky_picture);
+    let FrameOrder { asked, path, ride } = order;
+    let told = serde_json::to_string(&(asked, path, ride)).unwrap_or_default();
+    description.line("frames", told);
+    description.line("names", plan.first_file());
+    let picture = description.fingerprint().to_string();
+    let files = app.folder.render(Some(&picture));
+    {
+        // Not while what was given up is being removed: this may be the same sequence again.
+        let _quiet = app.sweeping();
+        running.patiently(|| app.store.set_order_picture(row.id, &picture))?;
+        running.uses(&picture);
+        let small = files.small_frames();
+        std::fs::create_dir_all(&small).map_err(FileError::io("Making", &small))?;
+    }
+    if !files.description().exists() {
+        dome_files::atomic::write_bytes(&files.description(), description.to_string().as_bytes())?;
+    }
+    Ok(files)
+}
+
+/// Watches a part of a frame for the queue.
+struct FrameWatch<'a> {
+    running: &'a Running,
+    /// What a look at the first frame told.
+    forecast: &'a OnceLock<Arc<Forecast>>,
+}
+
+impl Watcher for FrameWatch<'_> {
+    fn control(&self) -> &Control {
+        &self.running.control
+    }
+
+    fn looks(&self, look: &mut dyn FnMut()) {
+        look();
+    }
+
+    fn aims_at(&self, _: f32) {}
+
+    fn begins(&self, render: &Render, (from, to): (u32, u32)) {
+        let look = || {
+            let places: Vec<_> = Render::part_places(from, to).collect();
+            Arc::new(Forecast::look(render, &places, &self.running.control))
+        };
+        self.running.begin(RenderMeter {
+            forecast: Arc::clone(self.forecast.get_or_init(look)),
+            finished: BTreeSet::new(),
+            current: None,
+            earlier: (0.0, Instant::now()),
+            noise: NoiseSum::default(),
+            pixels: 0,
+        });
+    }
+
+    fn works(&self, work: &mut dyn FnMut()) {
+        work();
+    }
+
+    fn strip_begins(&self, top: u32) {
+        let samples = self.running.control.samples_done();
+        (self.running).with_render(|r| r.current = Some((top, samples)));
+    }
+
+    fn strip_ends(&self, (top, rows): (u32, u32), strips: &[LayeredStrip]) {
+        self.running.with_render(|r| {
+            r.current = None;
+            r.finished.insert(top);
+            for strip in strips {
+                r.noise.add(strip.noise);
+                r.pixels += u64::from(rows) * u64::from(strip.beauty.width);
+            }
+        });
+    }
+}
+
+/// Keeps a frame's small picture. It is a comfort: a frame is there without it.
+fn save_small(plan: &FramePlan, files: &RenderFolder, frame: u64) {
+    let _ = screen_picture(plan, frame, SMALL_WIDTH)
+        .and_then(|picture| save_jpeg(&files.small_frame(frame), &picture));
+}
+
+/// A frame for the screen, of two eyes the first.
+fn screen_picture(plan: &FramePlan, frame: u64, width: u32) -> Result<Picture> {
+    let files = plan.files(frame);
+    // The picture comes after its passes, and the first of several faces or eyes will do.
+    let apart = plan.laying().arrangement == Arrangement::TwoFiles
+        || matches!(plan.recipe.size.shape, Shape::CubeFaces(_));
+    let file = match apart {
+        true => files.first(),
+        false => files.last(),
+    };
+    let file = file.ok_or_else(|| WorkError::Request("A frame has no file.".into()))?;
+    let rows = PictureRows::open(file)?;
+    let (wide, high) = (rows.width, rows.height);
+    // Of packed eyes only the first is looked at: the upper or the left one.
+    let packed = plan.recipe.rig.is_some() && plan.format != PictureFormat::Exr;
+    let (wide, high) = match plan.laying().arrangement {
+        Arrangement::TopBottom if packed => (wide, high / 2),
+        Arrangement::SideBySide if packed => (wide / 2, high),
+        _ => (wide, high),
+    };
+    let strips = (rows.light().take(high as usize).enumerate()).map(|(top, row)| {
+        let row = row?;
+        Ok(Strip {
+            top: top as u32,
+            width: wide,
+            samples: (row.iter().take(wide as usize))
+                .flat_map(|p| [p[0], p[1], p[2]])
+                .collect(),
+        })
+    });
+    shrink(strips, (wide, high), width)
+}
+
+/// A frame for the screen, large.
+pub fn frame_picture(app: &App, id: i64, frame: u64) -> Result<Picture> {
+    let row = app.store.order(id)?;
+    let plan = FramePlan::of_row(app, &row)?;
+    let plan = plan.ok_or_else(|| {
+        WorkError::Request(format!("Order {id} is one picture; it has no frames."))
+    })?;
+    let width = match plan.recipe.size.shape {
+        Shape::Equirect => DISPLAY_WIDTH,
+        _ => FLAT_WIDTH,
+    };
+    screen_picture(&plan, frame, width)
+}
+
+/// In a sentence, which frames of an order are missing; nothing if none are.
+pub(super) fn missing(app: &App, row: &OrderRow) -> Option<String> {
+    let plan = FramePlan::of_row(app, row).ok()??;
+    missing_told(&plan.missing(usize::MAX), "Resume renders them.")
+}
+
+/// Bytes that the frames of an order take on the disk by now.
+pub(super) fn written(app: &App, order: i64) -> u64 {
+    let plan = (app.store.order(order).ok()).and_then(|row| FramePlan::of_row(app, &row).ok()?);
+    let Some(plan) = plan else {
+        return 0;
+    };
+    let files = plan.sequence.frames.numbers().flat_map(|n| plan.files(n));
+    files
+        .filter_map(|f| Some(std::fs::metadata(f).ok()?.len()))
+        .sum()
+}
+
+/// What is told of an order's frames, and whether some of a finished one are missing.
+pub(super) fn told(
+    app: &App,
+    row: &OrderRow,
+    running: Option<&Running>,
+) -> Option<(FramesInfo, Option<String>)> {
+    let plan = FramePlan::of_row(app, row).ok()??;
+    let files = row.files(&app.folder);
+    let known = running.and_then(|r| {
+        r.with_frames(|f| {
+            let (rendered, since) = f.rendered;
+            let frame_s = (rendered > 0).then(|| since.elapsed().as_secs_f64() / rendered as f64);
+            (f.there.clone(), f.current, frame_s)
+        })
+    });
+    let (there, current, frame_s) = known.unwrap_or_else(|| {
+        let entries = std::fs::read_dir(files.small_frames())
+            .into_iter()
+            .flatten();
+        let numbers = entries.flatten().filter_map(|e| {
+            let name = e.file_name();
+            name.to_str()?.strip_suffix(".jpg")?.parse().ok()
+        });
+        (numbers.collect(), None, None)
+    });
+    let missing = (row.state == crate::model::jobs::JobState::Done)
+        .then(|| missing_told(&plan.missing(LOOKED_FOR), "Resume renders them."))
+        .flatten();
+    let every = there.len().div_ceil(MOST_SHOWN).max(1);
+    let folder = plan.name(0);
+    let info = FramesInfo {
+        total: plan.count() as u32,
+        done: there.len() as u32,
+        current,
+        frame_s,
+        lasts_s: plan.lasts_s(),
+        shown: there.iter().copied().step_by(every).collect(),
+        first_file: plan.first_file(),
+        folder: (folder.parent().unwrap_or(&plan.root))
+            .display()
+            .to_string(),
+    };
+    Some((info, missing))
+}

@@ -1,0 +1,217 @@
+//! Orders as they are asked for: made whole, checked, and queued.
+
+use super::asked::OrderRequest;
+use super::denoise;
+use super::estimate::estimated;
+use super::frame_orders::FramePlan;
+use super::recipe::picture_size;
+use super::told::{Estimate, FramesEstimate};
+use super::{App, Result, WorkError};
+use crate::model::jobs::{JobKind, NewJob};
+use crate::model::orders::{FrameFormat, FrameOrder, OrderSpec};
+use crate::model::rigs::{Rig, RigKind};
+use crate::store::OrderRow;
+use dome_trace::{Pass, PassSet};
+use std::ops::RangeInclusive;
+
+/// Most samples per pixel that an order may ask for.
+const MAX_SAMPLES: u32 = 65_536;
+/// Noise targets that an order may ask for, percent.
+const NOISE: RangeInclusive<f32> = 0.1..=100.0;
+
+/// An order that can be placed.
+pub struct Asked {
+    /// What is to be rendered.
+    pub spec: OrderSpec,
+    /// What it takes.
+    pub estimate: Estimate,
+    /// Of a sequence, what its frames are.
+    pub frames: Option<FramesEstimate>,
+}
+
+/// What is asked, made whole and checked.
+pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
+    let settings = app.store.project(project)?.settings;
+    let setup = request.setup.unwrap_or(settings.setup.number);
+    let mut settings = settings.with_setup(setup).ok_or_else(|| {
+        WorkError::Request(format!(
+            "There is no light setup {setup} in this project; choose one of the list."
+        ))
+    })?;
+    // An order shows one.
+    settings.other_setups.clear();
+    let viewpoint = app.store.viewpoint(project, request.viewpoint)?;
+    let denoised = request.denoise.unwrap_or(false);
+    // What denoising took is always told, and nothing was taken without.
+    let asked = (request.passes.iter().flatten().copied()).filter(|p| *p != Pass::TakenOut);
+    let passes = PassSet::new(asked.chain(denoised.then_some(Pass::TakenOut)));
+    let mut lens = request.lens;
+    let rig = (request.mono != Some(true) && viewpoint.rig.kind != RigKind::Off)
+        .then(|| viewpoint.rig.clone());
+    let mut pose = viewpoint.pose;
+    let size = match &rig {
+        Some(rig) if rig.kind == RigKind::Flat => {
+            pose.pitch_deg = rig.flat.pitch_deg;
+            rig.recorded(request.width)?
+        }
+        _ => picture_size(request.shape.as_deref(), request.width)?,
+    };
+    if let (Some(lens), Some(rig)) = (&mut lens, &rig)
+        && rig.focus_follows
+        && let Some(distance) = rig.converge()
+    {
+        lens.focus_m = distance;
+    }
+    if let Some(pair) = rig.as_ref().and_then(Rig::pair) {
+        pair.check(&size.shape)?;
+        if request
+            .shape
+            .as_deref()
+            .is_some_and(|s| s.starts_with("cube-faces"))
+        {
+            return Err(WorkError::Request(
+                "Six files of two eyes would be twelve; order the cube in one picture.".into(),
+            ));
+        }
+    }
+    let eyes = if rig.is_some() { 2 } else { 1 };
+    let mut estimate = estimated(app, &size, &passes, denoised, eyes, Some(project))?;
+    let refuse = |sentence: String| Err(WorkError::Request(sentence));
+    if denoised && let Some(why) = denoise::refused(&size.shape) {
+        return refuse(why);
+    }
+    if !(1..=MAX_SAMPLES).contains(&request.samples) {
+        return refuse(format!(
+            "{} samples per pixel are outside 1 to {MAX_SAMPLES}; choose a number inside.",
+            request.samples
+        ));
+    }
+    if let Some(percent) = request.noise_percent.filter(|p| !NOISE.contains(p)) {
+        return refuse(format!(
+            "A noise of {percent} % is outside {} to {} %; choose a number inside.",
+            NOISE.start(),
+            NOISE.end()
+        ));
+    }
+    if let Some(lens) = lens
+        && !((0.5..=128.0).contains(&lens.fstop) && (0.01..=1e5).contains(&lens.focus_m))
+    {
+        return refuse(
+            "The lens needs an f-number of 0.5 to 128 and a focus of 0.01 to 100000 m; correct them."
+                .into(),
+        );
+    }
+    if request.clamp.is_some_and(|c| !(0.01..=1e6).contains(&c)) {
+        return refuse(
+            "The brightest light of a sample must lie between 0.01 and 1000000; correct it.".into(),
+        );
+    }
+    if request
+        .occlusion_m
+        .is_some_and(|r| !(0.001..=1e5).contains(&r))
+    {
+        return refuse(
+            "The radius of the ambient occlusion must lie between 0.001 and 100000 m; correct it."
+                .into(),
+        );
+    }
+    let draft = request.draft.unwrap_or(false);
+    if !draft {
+        // What makes drafts brighter must never reach a final picture.
+        settings.draft_stops = 0.0;
+    }
+    let mut spec = OrderSpec {
+        white_cd_m2: Some(settings.white_cd_m2()),
+        viewpoint: viewpoint.name,
+        viewpoint_number: Some(viewpoint.id),
+        pose,
+        opening: viewpoint.opening,
+        rig,
+        shape: size.shape.to_string(),
+        width: size.width(),
+        height: estimate.height,
+        samples: request.samples,
+        noise_percent: request.noise_percent,
+        seed: request.seed.unwrap_or(0),
+        settings,
+        draft,
+        passes: passes.iter().collect(),
+        clay: request.clay.unwrap_or(false),
+        lens,
+        denoise: denoised,
+        clamp: request.clamp,
+        occlusion_m: request.occlusion_m,
+        frames: request.frames.as_ref().map(|asked| FrameOrder {
+            asked: asked.clone(),
+            path: viewpoint.path,
+            ride: viewpoint.ride,
+        }),
+    };
+    let mut frames = None;
+    if let Some(order) = &spec.frames {
+        if request
+            .shape
+            .as_deref()
+            .is_some_and(|s| s.starts_with("cube-faces"))
+        {
+            spec.shape = request.shape.clone().unwrap_or_default();
+        }
+        let plan = FramePlan::new(app, (project, 0), &spec, order)?;
+        let frame = frame_bytes(order.asked.format, &estimate, u64::from(eyes));
+        // The strips of one frame, and all frames.
+        estimate.working_bytes -= estimate.master_bytes;
+        estimate.working_bytes += frame * plan.count();
+        estimate.master_bytes = frame;
+        frames = Some(FramesEstimate {
+            count: plan.count() as u32,
+            lasts_s: plan.lasts_s(),
+            first_file: plan.first_file(),
+            folder: app.folder.out().display().to_string(),
+        });
+        if let Some((count, file)) = plan.there_already() {
+            return refuse(format!(
+                "{count} of these frames have files already, the first is {}; put {{order}} into the name, or take another folder.",
+                file.display()
+            ));
+        }
+    }
+    Ok(Asked {
+        spec,
+        estimate,
+        frames,
+    })
+}
+
+/// Bytes that a frame takes at most.
+fn frame_bytes(format: FrameFormat, estimate: &Estimate, eyes: u64) -> u64 {
+    let pixels = (estimate.pixels_per_degree * 360.0) as u64 * u64::from(estimate.height) * eyes;
+    match format {
+        FrameFormat::Exr => estimate.master_bytes,
+        FrameFormat::Png16 => 8 * pixels,
+        FrameFormat::Png => 4 * pixels,
+        // Of the highest quality, counted generously.
+        FrameFormat::Jpeg => 3 * pixels,
+    }
+}
+
+/// Queues an order.
+pub fn place(app: &App, project: i64, asked: &Asked, held: bool) -> Result<OrderRow> {
+    let Asked { spec, estimate, .. } = asked;
+    let room = match &asked.frames {
+        Some(frames) => format!("Rendering {} frames of {} px", frames.count, spec.width),
+        None => format!("Rendering {} px", spec.width),
+    };
+    app.room_on_disk(&room, estimate.working_bytes)?;
+    let job = NewJob {
+        kind: JobKind::Order,
+        project: Some(project),
+        asked: String::new(),
+        what: spec.viewpoint.clone(),
+        held,
+        memory: estimate.job_bytes(),
+        disk: estimate.working_bytes,
+    };
+    let order = app.store.order(app.store.add_order(project, spec, &job)?)?;
+    app.tell_job(order.job);
+    Ok(order)
+}

@@ -1,0 +1,416 @@
+//! Orders of many frames, over HTTP: what they are, that nothing finished is lost, what is missing, and what is refused.
+
+mod support;
+
+use dome_files::frame::{Found, look};
+use dome_files::inspect::inspect;
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+use support::choices::{Choices, told};
+use support::moving::moving_room;
+use support::{Server, wait_for};
+
+const PROJECT: &str = "/api/projects/1";
+
+/// A server with the room in which a lamp and a camera move, and a viewpoint that goes straight through it in two seconds.
+fn with_walk() -> (tempfile::TempDir, Server) {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Server::start(&folder.path().join("data"), false);
+    let root = glam::DMat4::IDENTITY.to_cols_array();
+    let (status, project) = server.upload("room.glb", &moving_room(root));
+    assert_eq!(status, 200, "{project}");
+    let id = &project["viewpoints"][0]["id"];
+    let walker = json!({
+        "name": "Walker", "unlocked": false,
+        "pose": {"position": [0, 1.5, 0], "heading_deg": 30, "pitch_deg": 0, "roll_deg": 0},
+        "path": {"keys": [
+            {"time_s": 0, "position": [-1.0, 1.5, 1.5], "on": "straight"},
+            {"time_s": 2, "position": [1.0, 1.5, 1.0]},
+        ]},
+    });
+    let (status, answer) = server.json("PUT", &format!("{PROJECT}/viewpoints/{id}"), Some(walker));
+    assert_eq!(status, 200, "{answer}");
+    (folder, server)
+}
+
+/// What is asked of frames, with all defaults but those that are told.
+fn frames(last: u32, name: &str, more: Value) -> Value {
+    let mut asked = json!({
+        "first": 0, "last": last, "step": 1, "rate": "4", "format": "exr", "name": name,
+    });
+    let Value::Object(more) = more else {
+        panic!("an object")
+    };
+    asked.as_object_mut().unwrap().extend(more);
+    asked
+}
+
+fn wish(frames: Value) -> Value {
+    json!({"width": 64, "samples": 4, "seed": 5, "frames": frames})
+}
+
+/// All files below a folder with their bytes, by their names within it.
+fn files(folder: &Path) -> BTreeMap<String, Vec<u8>> {
+    let mut found = BTreeMap::new();
+    let mut folders = vec![folder.to_owned()];
+    while let Some(at) = folders.pop() {
+        for entry in std::fs::read_dir(&at).into_iter().flatten().flatten() {
+            let path = entry.path();
+            if path.is_dir() {
+                folders.push(path);
+            } else {
+                let name = path.strip_prefix(folder).unwrap().to_str().unwrap();
+                found.insert(name.to_owned(), std::fs::read(&path).unwrap());
+            }
+        }
+    }
+    found
+}
+
+fn out(server: &Server) -> PathBuf {
+    server.data.join("out")
+}
+
+fn go_to(server: &Server, time_s: f64) {
+    let project = server.json("GET", PROJECT, None).1;
+    let mut settings = project["settings"].clone();
+    settings["time_s"] = json!(time_s);
+    let change = json!({"settings": settings, "version": project["version"]});
+    let (status, answer) = server.json("PATCH", PROJECT, Some(change));
+    assert_eq!(status, 200, "{answer}");
+}
+
+/// A frame of an order is the still of its moment, to the byte, with the noise of its number; an order knows how many there are.
+#[test]
+fn a_frame_of_an_order_is_the_still_of_its_moment() {
+    let (_folder, server) = with_walk();
+    let name = "{project}/{viewpoint} {order}/{frame:03}";
+    let estimate = {
+        let mut body = wish(frames(8, name, json!({"step": 4})));
+        body["viewpoint"] = server.json("GET", PROJECT, None).1["viewpoints"][0]["id"].clone();
+        let path = format!("{PROJECT}/orders/estimate");
+        server.json("POST", &path, Some(body)).1
+    };
+    assert_eq!(estimate["frames"]["count"], 3, "{estimate}");
+    // Nine frames of four a second, of which each fourth is made.
+    assert_eq!(estimate["frames"]["lasts_s"], 2.25, "{estimate}");
+    let order = server.order(1, wish(frames(8, name, json!({"step": 4}))));
+    let told = server.wait_for_order(order, "done");
+    assert_eq!(
+        (&told["frames"]["total"], &told["frames"]["done"]),
+        (&json!(3), &json!(3)),
+        "{told}"
+    );
+    assert!(
+        told["mean_samples"] == 4.0 && told["progress"] == 1.0,
+        "{told}"
+    );
+    let made = files(&out(&server));
+    let names: Vec<_> = made.keys().map(String::as_str).collect();
+    let folder = format!("Test/Walker {order}");
+    assert_eq!(
+        names,
+        [0, 4, 8].map(|n| format!("{folder}/{n:03}.exr")),
+        "{told}"
+    );
+    for frame in [0u32, 4, 8] {
+        go_to(&server, f64::from(frame) / 4.0);
+        let still = server.order(1, json!({"width": 64, "samples": 4, "seed": 5 + frame}));
+        server.wait_for_order(still, "done");
+        let master = std::fs::read(server.files_of(still).join("master.exr")).unwrap();
+        let same = made[&format!("{folder}/{frame:03}.exr")] == master;
+        assert!(same, "frame {frame}");
+        // And the screen has a picture of each, small and large.
+        for size in ["small", "picture"] {
+            let jpeg = server.get(&format!("/api/orders/{order}/frames/{frame}/{size}.jpg"));
+            assert!(jpeg.starts_with(&[0xff, 0xd8]), "{size} of frame {frame}");
+        }
+    }
+}
+
+/// Killed again and again at random, an order of frames loses at most the strip under way, and its bytes are those of one that was
+/// left in peace.
+#[test]
+fn kills_lose_no_frame_of_an_order() {
+    let (most, seed) = (
+        told("OWL_DOME_KILLS", 12),
+        told("OWL_DOME_KILL_SEED", 20_261_129),
+    );
+    eprintln!("OWL_DOME_KILLS={most} OWL_DOME_KILL_SEED={seed}");
+    let mut choices = Choices(seed);
+    let (_folder, mut server) = with_walk();
+    let ask = |folder: &str| {
+        let more = json!({"format": "png16", "first_each": 3});
+        wish(frames(11, &format!("{folder}/{{frame}}"), more))
+    };
+    let calm = server.order(1, ask("calm"));
+    server.wait_for_order(calm, "done");
+    let wild = server.order(1, ask("wild"));
+    let data = server.data.clone();
+    let whole = |folder: &Path| {
+        let of = |name: &String| !name.starts_with('.') && !name.contains("/.");
+        files(folder).into_keys().filter(of).count()
+    };
+    let mut kills = 0;
+    let mut before = 0;
+    while server.told(wild)["state"] != "done" && kills < most {
+        std::thread::sleep(Duration::from_millis(5 + choices.below(250)));
+        server.kill();
+        kills += 1;
+        let now = whole(&data.join("out/wild"));
+        assert!(now >= before, "kill {kills} of seed {seed} lost a frame");
+        before = now;
+        server = Server::start(&data, false);
+    }
+    let told = server.wait_for_order(wild, "done");
+    assert_eq!(told["frames"]["done"], 12, "seed {seed}: {told}");
+    let (calm, wild) = (files(&data.join("out/calm")), files(&data.join("out/wild")));
+    assert_eq!(
+        calm.keys().collect::<Vec<_>>(),
+        wild.keys().collect::<Vec<_>>()
+    );
+    assert!(calm == wild, "other bytes after {kills} kills, seed {seed}");
+}
+
+/// What is missing, broken or of another order where a frame belongs is found by reading, told, and rendered again; the rest stays.
+#[test]
+fn missing_and_broken_frames_are_told_and_rendered() {
+    let (_folder, server) = with_walk();
+    let order = server.order(1, wish(frames(4, "walk/{frame}", json!({}))));
+    server.wait_for_order(order, "done");
+    let at = |n: u32| out(&server).join(format!("walk/{n}.exr"));
+    let good = files(&out(&server));
+    let untouched = std::fs::metadata(at(0)).unwrap().modified().unwrap();
+    std::fs::remove_file(at(1)).unwrap();
+    std::fs::remove_file(at(2)).unwrap();
+    let told = server.told(order);
+    assert_eq!(
+        (&told["state"], &told["problem"]),
+        (
+            &json!("failed"),
+            &json!("Frames 1-2 are missing; Resume renders them.")
+        ),
+        "{told}"
+    );
+    // Cut off, and the picture of another frame: both are found only by reading.
+    let bytes = std::fs::read(at(3)).unwrap();
+    std::fs::write(at(3), &bytes[..bytes.len() / 2]).unwrap();
+    std::fs::copy(at(0), at(4)).unwrap();
+    assert_eq!(server.ask_job(order, "resume"), 202);
+    server.wait_for_order(order, "done");
+    assert!(files(&out(&server)) == good);
+    assert_eq!(
+        std::fs::metadata(at(0)).unwrap().modified().unwrap(),
+        untouched
+    );
+}
+
+/// A test frame is made and looked at before the rest, the coarse ones come first, and an order may begin on hold.
+#[test]
+fn a_test_frame_holds_the_rest() {
+    let (_folder, server) = with_walk();
+    let more = json!({"test_first": true, "first_each": 4, "format": "jpeg"});
+    let mut body = wish(frames(9, "test/{frame:02}", more));
+    body["held"] = json!(true);
+    let order = server.order(1, body);
+    assert_eq!(server.told(order)["state"], "held");
+    assert!(files(&out(&server)).is_empty());
+    let release = || {
+        let job = server.told(order)["job"].clone();
+        let path = format!("/api/jobs/{job}");
+        let (status, answer) = server.json("PATCH", &path, Some(json!({"held": false})));
+        assert_eq!(status, 200, "{answer}");
+    };
+    release();
+    let told = wait_for("the test frame", || {
+        let told = server.told(order);
+        (told["state"] == "held").then_some(told)
+    });
+    assert_eq!(
+        told["problem"], "Frame 0 is there to be looked at; Release goes on with the other 9.",
+        "{told}"
+    );
+    assert_eq!(files(&out(&server)).len(), 1);
+    release();
+    // While it goes on the frames that are there are told: first each fourth, then the others.
+    let told = server.wait_for_order(order, "done");
+    assert_eq!(told["frames"]["shown"], json!((0..=9).collect::<Vec<_>>()));
+    let when = |n: u32| {
+        let file = out(&server).join(format!("test/{n:02}.jpg"));
+        std::fs::metadata(file).unwrap().modified().unwrap()
+    };
+    for coarse in [0, 4, 8] {
+        for fine in [1, 2, 3, 5, 6, 7, 9] {
+            assert!(when(coarse) <= when(fine), "{coarse} after {fine}");
+        }
+    }
+}
+
+/// Two eyes, faces and passes lie as names and formats say, and an open shutter draws out what moves.
+#[test]
+fn eyes_faces_and_passes_lie_as_their_names_say() {
+    let (_folder, server) = with_walk();
+    let make = |body: Value| {
+        let order = server.order(1, body);
+        let told = server.wait_for_order(order, "done");
+        assert_eq!(told["problem"], Value::Null, "{told}");
+        let jpeg = server.get(&format!("/api/orders/{order}/frames/1/picture.jpg"));
+        assert!(jpeg.starts_with(&[0xff, 0xd8]));
+    };
+    let mut six = wish(frames(1, "six/{frame}/{face}", json!({"format": "png"})));
+    six["shape"] = json!("cube-faces");
+    make(six);
+    let made = files(&out(&server).join("six"));
+    assert_eq!(made.len(), 12, "{:?}", made.keys());
+    let mut passes = wish(frames(1, "{pass}/{setup}-{width}-{frame}", json!({})));
+    passes["passes"] = json!(["depth", "normal"]);
+    make(passes);
+    for pass in ["beauty", "depth", "normal"] {
+        assert_eq!(files(&out(&server).join(pass)).len(), 2, "{pass}");
+    }
+    let open = json!({"shutter_deg": 180, "moments": 3});
+    make(wish(frames(1, "open/{frame}", open)));
+    let told = inspect(&out(&server).join("open/1.exr")).unwrap();
+    let told = told.description.unwrap().to_string();
+    // Half of a quarter of a second.
+    assert!(told.contains("open for 0.125 s, 3 moments"), "{told}");
+
+    let viewpoint = server.json("GET", PROJECT, None).1["viewpoints"][0].clone();
+    let mut draft = viewpoint.clone();
+    draft["rig"]["kind"] = json!("panoramic");
+    let path = format!("{PROJECT}/viewpoints/{}", viewpoint["id"]);
+    assert_eq!(server.json("PUT", &path, Some(draft)).0, 200);
+    make(wish(frames(
+        1,
+        "eyes/{eye}/{frame}",
+        json!({"format": "png16"}),
+    )));
+    assert_eq!(
+        files(&out(&server).join("eyes"))
+            .into_keys()
+            .collect::<Vec<_>>(),
+        ["left/0.png", "left/1.png", "right/0.png", "right/1.png"]
+    );
+    for (packing, size) in [("top-bottom", (64, 64)), ("side-by-side", (128, 32))] {
+        let more = json!({"format": "jpeg", "packing": packing});
+        make(wish(frames(1, &format!("{packing}/{{frame}}"), more)));
+        let found = inspect(&out(&server).join(format!("{packing}/1.jpg"))).unwrap();
+        assert_eq!((found.width, found.height), size);
+    }
+    // Both eyes as views of one OpenEXR: the order's own master of that moment.
+    make(wish(frames(1, "views/{frame}", json!({}))));
+    let file = out(&server).join("views/0.exr");
+    let told = inspect(&file).unwrap().description.unwrap();
+    assert_eq!(look(&[file], &told), Found::Whole);
+}
+
+/// What makes no sense, leads elsewhere, or would be written over what is there is one sentence, and nothing is queued.
+#[test]
+fn nonsense_frames_are_refused() {
+    let (_folder, server) = with_walk();
+    std::fs::create_dir_all(out(&server).join("taken")).unwrap();
+    std::fs::write(out(&server).join("taken/3.exr"), "mine").unwrap();
+    let id = server.json("GET", PROJECT, None).1["viewpoints"][0]["id"].clone();
+    let cases = [
+        (frames(3, "a", json!({})), "the name of every frame"),
+        (
+            frames(3, "../{frame}", json!({})),
+            "leads out of the folder",
+        ),
+        (
+            frames(3, "/tmp/{frame}", json!({})),
+            "leads out of the folder",
+        ),
+        (
+            frames(3, "a/.b/{frame}", json!({})),
+            "leads out of the folder",
+        ),
+        (
+            frames(3, "{nothing}/{frame}", json!({})),
+            "is no word for a name",
+        ),
+        (frames(3, "{eye}/{frame}", json!({})), "there is one eye"),
+        (frames(3, "{face}/{frame}", json!({})), "in one piece"),
+        (
+            frames(3, "{pass}/{frame}", json!({})),
+            "there are no passes",
+        ),
+        (frames(3, "a/{frame}", json!({"rate": "0"})), "out of range"),
+        (
+            frames(3, "a/{frame}", json!({"rate": "many"})),
+            "no frame rate",
+        ),
+        (
+            frames(3, "a/{frame}", json!({"first": 9})),
+            "before they begin",
+        ),
+        (frames(4_000_000, "a/{frame}", json!({})), "too many"),
+        (frames(900_000, "a/{frame}", json!({})), "86,400 s"),
+        (
+            frames(3, "a/{frame}", json!({"shutter_deg": 400})),
+            "0 to 360",
+        ),
+        (
+            frames(3, "a/{frame}", json!({"shutter_deg": 90, "moments": 1})),
+            "2 to 256",
+        ),
+        (
+            frames(3, "taken/{frame}", json!({})),
+            "1 of these frames have files already",
+        ),
+    ];
+    for (asked, said) in cases {
+        let mut body = wish(asked.clone());
+        body["viewpoint"] = id.clone();
+        let (status, answer) = server.json("POST", &format!("{PROJECT}/orders"), Some(body));
+        let sentence = answer["error"].as_str().unwrap_or_default();
+        assert!(
+            status == 422 && sentence.contains(said) && sentence.ends_with('.'),
+            "{said} in {asked}: {status} {answer}"
+        );
+    }
+    assert_eq!(server.jobs().len(), 0);
+    assert_eq!(
+        std::fs::read(out(&server).join("taken/3.exr")).unwrap(),
+        b"mine"
+    );
+}
+
+/// Outputs go to a folder that is named at the start, which must be there; removing an order leaves them.
+#[test]
+fn outputs_go_where_the_start_says() {
+    let (folder, server) = with_walk();
+    let data = server.data.clone();
+    server.kill();
+    let elsewhere = folder.path().join("elsewhere");
+    let missing = [
+        "serve",
+        "--data",
+        support::text(&data),
+        "--out",
+        support::text(&elsewhere),
+        "--port",
+        "0",
+    ];
+    let said = support::run_fails(&missing, 1);
+    assert!(said.contains("is not there; make it"), "{said}");
+    std::fs::create_dir(&elsewhere).unwrap();
+    let server = Server::start_with(&data, &["--out", support::text(&elsewhere)]);
+    let order = server.order(1, wish(frames(1, "a/{frame}", json!({}))));
+    server.wait_for_order(order, "done");
+    let picture = server.files_of(order);
+    assert_eq!(files(&elsewhere).len(), 2);
+    assert!(!out(&server).exists() && picture.exists());
+    assert_eq!(
+        server
+            .json("DELETE", &format!("/api/orders/{order}"), None)
+            .0,
+        204
+    );
+    wait_for("what is unfinished to go", || {
+        (!picture.exists()).then_some(())
+    });
+    assert_eq!(files(&elsewhere).len(), 2);
+}
