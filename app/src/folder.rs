@@ -188,6 +188,11 @@ impl DataFolder {
         self.project(id).join("surroundings")
     }
 
+    /// Sounds for a project's films.
+    pub fn sounds(&self, id: i64) -> PathBuf {
+        self.project(id).join("sounds")
+    }
+
     /// A project's picture on its card.
     pub fn card(&self, id: i64) -> PathBuf {
         self.project(id).join("card.jpg")

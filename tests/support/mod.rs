@@ -2,8 +2,10 @@
 #![allow(dead_code)] // each test file uses its part
 
 pub mod choices;
+pub mod decoded;
 pub mod moving;
 pub mod scene;
+pub mod walk;
 
 use serde_json::Value;
 use std::io::{BufRead, BufReader, Read};

@@ -1,15 +1,19 @@
 //! Packages over HTTP.
 
+use super::projects::{Length, receive};
 use super::range::RangedFile;
 use super::sent::Sent;
 use super::types::{Event, PackageRequest};
 use super::{Answer, Queued, Shared, blocking, queued};
-use crate::work::package;
+use crate::work::{bring, package};
+use dome_files::limits::MAX_FILE;
+use rocket::data::Data;
 use rocket::http::{ContentType, Status};
+use rocket::serde::json::Json;
 use rocket::{Route, delete, get, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![hand_over, download, view, discard]
+    routes![hand_over, download, view, film, sounds, add_sound, discard]
 }
 
 #[post("/orders/<id>/packages", data = "<request>")]
@@ -28,6 +32,8 @@ async fn file(app: &Shared, id: i64, save: bool) -> Answer<RangedFile> {
             kind: match package.file.rsplit_once('.').map(|(_, ending)| ending) {
                 Some("png") => ContentType::PNG,
                 Some("zip") => ContentType::ZIP,
+                Some("mp4") => ContentType::MP4,
+                Some("mov") => ContentType::MOV,
                 _ => ContentType::JPEG,
             },
             save_as: save.then_some(package.file),
@@ -39,6 +45,46 @@ async fn file(app: &Shared, id: i64, save: bool) -> Answer<RangedFile> {
 #[get("/packages/<id>/download")]
 async fn download(app: &Shared, id: i64) -> Answer<RangedFile> {
     file(app, id, true).await
+}
+
+/// A film as a page plays it.
+#[get("/packages/<id>/film")]
+async fn film(app: &Shared, id: i64) -> Answer<RangedFile> {
+    file(app, id, false).await
+}
+
+/// The sounds that films of a project may have.
+#[get("/projects/<id>/sounds")]
+async fn sounds(app: &Shared, id: i64) -> Answer<Json<Vec<String>>> {
+    blocking(app, move |app| {
+        app.store.project(id)?;
+        let entries = std::fs::read_dir(app.folder.sounds(id))
+            .into_iter()
+            .flatten();
+        let mut names: Vec<String> = entries
+            .flatten()
+            .filter_map(|e| e.file_name().into_string().ok())
+            .collect();
+        names.sort();
+        Ok(Json(names))
+    })
+    .await
+}
+
+#[post("/projects/<id>/sounds?<file>", data = "<body>")]
+async fn add_sound(
+    app: &Shared,
+    id: i64,
+    file: &str,
+    length: Length,
+    body: Data<'_>,
+) -> Answer<Json<String>> {
+    let path = receive(app, file, "sound", MAX_FILE, length, body).await?;
+    let file = file.to_owned();
+    blocking(app, move |app| {
+        Ok(Json(bring::bring_sound(app, id, &path, &file)?))
+    })
+    .await
 }
 
 #[get("/packages/<id>/picture.jpg")]

@@ -125,7 +125,7 @@ pub(super) fn run(args: &FilmArgs) -> Outcome {
     let terminal = std::io::stderr().is_terminal();
     let tell = |done: u64, total: u64| {
         if done == 0 || total == 0 {
-            return;
+            return true;
         }
         let share = done as f64 / total as f64;
         let left = begun.elapsed().as_secs_f64() * (1.0 / share - 1.0);
@@ -136,6 +136,7 @@ pub(super) fn run(args: &FilmArgs) -> Outcome {
             false => writeln!(err, "{line}"),
         };
         let _ = err.flush();
+        true
     };
     let made = make(&frames, &args.output, &making, &tell)?;
     if terminal {

@@ -27,6 +27,50 @@ pub struct PackageRequest {
     #[serde(default)]
     #[ts(optional)]
     pub png: Option<bool>,
+    /// Of frames: how their film is made.
+    #[serde(default)]
+    #[ts(optional)]
+    pub film: Option<FilmChoice>,
+}
+
+/// How a film is made.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct FilmChoice {
+    /// Its encoding: `h264`, `h265`, `av1` or `prores`.
+    pub codec: String,
+    /// Quality: lower is better; the encoding's usual one if absent.
+    #[serde(default)]
+    #[ts(optional)]
+    pub quality: Option<u8>,
+    /// Kilobits a second in place of a quality.
+    #[serde(default)]
+    #[ts(optional)]
+    pub kilobits: Option<u32>,
+    /// Name of the project's sound that is heard.
+    #[serde(default)]
+    #[ts(optional)]
+    pub sound: Option<String>,
+}
+
+/// What is known of a film.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct FilmFacts {
+    /// How many frames it has.
+    pub frames: u32,
+    /// How long it lasts, seconds.
+    pub seconds: f64,
+    /// Frames a second.
+    pub rate: String,
+    /// The level that players must know.
+    pub level: Option<String>,
+    /// How two eyes lie in it: `mono`, `top-bottom` or `side-by-side`.
+    pub stereo: String,
+    /// Shares of the whole sphere that are missing at its top, bottom, left and right; nothing if it is no sphere.
+    pub bounds: Option<[f64; 4]>,
+    /// Whether there is sound.
+    pub sound: bool,
 }
 
 /// A property asked for and found in the file.
@@ -67,4 +111,6 @@ pub struct Package {
     pub checks: Vec<CheckInfo>,
     /// Why a viewer will take it as a sphere, or not.
     pub reason: String,
+    /// Of a film.
+    pub film: Option<FilmFacts>,
 }

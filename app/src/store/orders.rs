@@ -99,6 +99,15 @@ impl Store {
         Ok(id)
     }
 
+    /// The number that the next order gets, if nobody else orders before.
+    pub fn next_order(&self) -> Result<i64> {
+        Ok((self.lock()).query_row(
+            "SELECT coalesce(max(seq), 0) + 1 FROM sqlite_sequence WHERE name = 'render_order'",
+            [],
+            |r| r.get(0),
+        )?)
+    }
+
     /// A project's orders, newest first.
     pub fn orders(&self, project: i64) -> Result<Vec<OrderRow>> {
         let db = self.lock();

@@ -4,7 +4,7 @@ use super::leftovers::give_up;
 use super::{Result, Store, changed, found, jobs};
 use crate::model::jobs::NewJob;
 use crate::model::kept;
-use crate::model::packages::{CheckInfo, Package, PackageRequest};
+use crate::model::packages::{CheckInfo, FilmFacts, Package, PackageRequest};
 use rusqlite::params;
 use serde::{Deserialize, Serialize};
 
@@ -19,6 +19,8 @@ struct Record {
     request: PackageRequest,
     checks: Vec<CheckInfo>,
     reason: String,
+    #[serde(default)]
+    film: Option<FilmFacts>,
 }
 
 impl Store {
@@ -47,6 +49,7 @@ impl Store {
             request: p.request.clone(),
             checks: p.checks.clone(),
             reason: p.reason.clone(),
+            film: p.film.clone(),
         };
         let rows = self.lock().execute(
             "UPDATE package SET record = ?2 WHERE id = ?1",
@@ -112,5 +115,6 @@ fn package((id, order, record): (i64, i64, String)) -> Result<Package> {
         request: r.request,
         checks: r.checks,
         reason: r.reason,
+        film: r.film,
     })
 }

@@ -1,5 +1,6 @@
 //! Bringing a scene in as a new project, and filling an empty data folder with the demo.
 
+use super::film_package;
 use super::package::file_name;
 use super::scenes::{Opened, options, surroundings_picture};
 use super::screen::{CARD_WIDTH, save_jpeg};
@@ -358,6 +359,28 @@ pub fn bring_surroundings(
             unit_cd_m2: read.unit_cd_m2,
             notices: read.notices,
         })
+    })();
+    remove(upload);
+    outcome
+}
+
+/// Takes a sound for films of a project; the upload is moved or removed. Gives the name under which it is kept.
+pub fn bring_sound(app: &App, id: i64, upload: &Path, file: &str) -> Result<String> {
+    let outcome = (|| {
+        app.store.project(id)?;
+        let stem = Path::new(file).file_stem().unwrap_or_default();
+        let stem = file_name(&stem.to_string_lossy());
+        film_package::sound_told(upload).map_err(|e| {
+            WorkError::Request(
+                e.to_string()
+                    .replace(&dome_files::error::display_name(upload), file),
+            )
+        })?;
+        let kept = app.folder.sounds(id);
+        std::fs::create_dir_all(&kept).map_err(FileError::io("Making", &kept))?;
+        let to = free_path(&kept, &stem, "wav");
+        atomic::keep(upload, &to)?;
+        Ok(dome_files::error::display_name(&to))
     })();
     remove(upload);
     outcome

@@ -1,6 +1,7 @@
 //! Films from finished frames: found, checked, handed to ffmpeg, and marked as spheres.
 
 use super::meanwhile::meanwhile;
+use super::packing;
 use super::{Result, WorkError};
 use dome_files::film::{self, FilmRequest, FilmStereo, Sphere};
 use dome_files::picture_file::layout_told;
@@ -8,13 +9,13 @@ use dome_files::rows::PictureRows;
 use dome_files::{FileError, PictureFormat, inspect};
 use dome_imaging::Tone;
 use dome_optics::path::Rate;
-use dome_optics::rig::Arrangement;
+use dome_optics::rig::{Arrangement, Side};
 use dome_rules::levels::Coding;
 use std::collections::BTreeMap;
 use std::io::{BufRead, BufReader, Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::Duration;
 
 /// How a film is encoded.
@@ -94,6 +95,21 @@ pub struct FilmFrames {
     pub format: PictureFormat,
     /// Width and height, pixels.
     pub size: (u32, u32),
+    /// Whether both eyes are views of each file; they are laid one above the other on the way.
+    pub views: bool,
+}
+
+impl FilmFrames {
+    /// The frames of an order, in their order. Only the first is opened; each is read when its turn comes.
+    pub fn of_order(files: Vec<PathBuf>, views: bool) -> Result<Self> {
+        let first = files.first().cloned().into_iter().collect();
+        let mut frames = checked(first)?;
+        if views {
+            frames.views = true;
+            frames.size.1 *= 2;
+        }
+        Ok(Self { files, ..frames })
+    }
 }
 
 fn refuse<T>(sentence: impl Into<String>) -> Result<T> {
@@ -216,6 +232,7 @@ fn checked(files: Vec<PathBuf>) -> Result<FilmFrames> {
             files,
             format,
             size,
+            views: false,
         }),
         None => refuse("There are no frames."),
     }
@@ -251,12 +268,12 @@ pub struct FilmMade {
     pub notes: Vec<String>,
 }
 
-/// Makes a film of frames. `told` hears how many of them are in it by now, and how many there are to be.
+/// Makes a film of frames. `told` hears how many of them are in it by now, and how many there are to be, and ends it by saying no.
 pub fn make(
     frames: &FilmFrames,
     output: &Path,
     making: &FilmMaking,
-    told: &(dyn Fn(u64, u64) + Sync),
+    told: &(dyn Fn(u64, u64) -> bool + Sync),
 ) -> Result<FilmMade> {
     let (width, height) = frames.size;
     if making.codec.halves_colours() && (width % 2 == 1 || height % 2 == 1) {
@@ -288,8 +305,11 @@ pub fn make(
     };
     let mut command = encoder(frames, making, making.hold_s.is_none());
     command.arg(&raw);
-    let encoded = run(command, total, told, |to| {
+    let encoded = run(command, total, told, |to, go_on| {
         for i in 0..total {
+            if !go_on() {
+                return refuse("The film was stopped.");
+            }
             let file = frames.files.get(i as usize).unwrap_or(&frames.files[0]);
             write_frame(file, frames, making, to)?;
         }
@@ -307,7 +327,7 @@ pub fn make(
         count = (hold * making.rate.per_second()).round().max(1.0) as u64;
         let mut command = repeating(&raw, hold, making);
         command.arg(&done);
-        run(command, 0, told, |_| Ok(()))?;
+        run(command, 0, told, |_, _| Ok(()))?;
     }
     let mut notes = Vec::new();
     let request = FilmRequest {
@@ -461,12 +481,24 @@ fn write_frame(
         exposure_stops: making.stops,
         ..Tone::default()
     };
-    for row in PictureRows::open(file)?.light() {
-        let light: Vec<f32> = row?.iter().flat_map(|p| [p[0], p[1], p[2]]).collect();
-        let values: Vec<u8> = (tone.to_srgb16(&light).iter())
+    let mut hand_on = |light: &[f32]| {
+        let values: Vec<u8> = (tone.to_srgb16(light).iter())
             .flat_map(|v| v.to_le_bytes())
             .collect();
-        to.write_all(&values).map_err(failed())?;
+        to.write_all(&values).map_err(failed())
+    };
+    if frames.views {
+        // The left eye above the right one.
+        for side in Side::BOTH {
+            for strip in packing::eye(file, side, &[], 0, None)? {
+                hand_on(&strip?.beauty.samples)?;
+            }
+        }
+        return Ok(());
+    }
+    for row in PictureRows::open(file)?.light() {
+        let light: Vec<f32> = row?.iter().flat_map(|p| [p[0], p[1], p[2]]).collect();
+        hand_on(&light)?;
     }
     Ok(())
 }
@@ -475,8 +507,8 @@ fn write_frame(
 fn run(
     mut command: Command,
     total: u64,
-    told: &(dyn Fn(u64, u64) + Sync),
-    feed: impl FnOnce(&mut dyn Write) -> Result<()>,
+    told: &(dyn Fn(u64, u64) -> bool + Sync),
+    feed: impl FnOnce(&mut dyn Write, &dyn Fn() -> bool) -> Result<()>,
 ) -> Result<u64> {
     let mut child = command
         .stdin(Stdio::piped())
@@ -493,6 +525,7 @@ fn run(
         })?;
     let (stdin, stdout, stderr) = (child.stdin.take(), child.stdout.take(), child.stderr.take());
     let frames = AtomicU64::new(0);
+    let stopped = AtomicBool::new(false);
     let (fed, said) = std::thread::scope(|scope| {
         scope.spawn(|| {
             let lines = stdout.map(|s| BufReader::new(s).lines());
@@ -517,12 +550,19 @@ fn run(
         });
         let fed = meanwhile(
             Duration::from_millis(500),
-            || told(frames.load(Ordering::Relaxed), total),
+            || {
+                if !told(frames.load(Ordering::Relaxed), total) {
+                    stopped.store(true, Ordering::Relaxed);
+                }
+            },
             || {
                 let fed = match stdin {
-                    Some(mut stdin) => feed(&mut stdin),
+                    Some(mut stdin) => feed(&mut stdin, &|| !stopped.load(Ordering::Relaxed)),
                     None => Ok(()),
                 };
+                if stopped.load(Ordering::Relaxed) {
+                    let _ = child.kill();
+                }
                 // Its input is closed now: it finishes what it has.
                 let _ = child.wait();
                 fed

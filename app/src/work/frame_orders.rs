@@ -111,7 +111,7 @@ pub fn asked(request: &FrameRequest) -> Result<(Frames, Rate)> {
 }
 
 impl FramePlan {
-    /// The frames of an order; `number` is the order's, 0 before it has one.
+    /// The frames of an order; `number` is the order's, or will be.
     pub fn new(
         app: &App,
         (project, number): (i64, i64),
@@ -182,14 +182,43 @@ impl FramePlan {
         Ok(plan)
     }
 
-    fn of_row(app: &App, row: &OrderRow) -> Result<Option<Self>> {
+    /// The frames of an order as it is kept; nothing of one that is one picture.
+    pub fn of_row(app: &App, row: &OrderRow) -> Result<Option<Self>> {
         let Some(order) = &row.spec.frames else {
             return Ok(None);
         };
         Self::new(app, (row.project, row.id), &row.spec, order).map(Some)
     }
 
-    fn laying(&self) -> Packing {
+    /// Every so many frames.
+    pub fn step(&self) -> u64 {
+        let mut numbers = self.sequence.frames.numbers();
+        match (numbers.next(), numbers.next()) {
+            (Some(a), Some(b)) => b - a,
+            _ => 1,
+        }
+    }
+
+    /// The shape of a frame, of one eye.
+    pub fn shape(&self) -> Shape {
+        self.recipe.size.shape
+    }
+
+    /// Whether there are two eyes.
+    pub fn has_both(&self) -> bool {
+        self.recipe.rig.is_some()
+    }
+
+    /// The picture of each frame, where it is one file.
+    pub fn main_files(&self) -> Vec<PathBuf> {
+        // Passes come before it.
+        (self.sequence.frames.numbers())
+            .filter_map(|n| self.files(n).pop())
+            .collect()
+    }
+
+    /// How the eyes lie.
+    pub fn laying(&self) -> Packing {
         (self.filing.laying(&self.name(0), self.format)).packing
     }
 

@@ -14,6 +14,7 @@ pub mod events;
 pub mod eyes;
 pub mod filing;
 pub mod film;
+pub mod film_package;
 pub mod finished;
 pub mod frame_orders;
 pub mod frames;

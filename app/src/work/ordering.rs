@@ -156,7 +156,8 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
         {
             spec.shape = request.shape.clone().unwrap_or_default();
         }
-        let plan = FramePlan::new(app, (project, 0), &spec, order)?;
+        let number = app.store.next_order()?;
+        let plan = FramePlan::new(app, (project, number), &spec, order)?;
         let frame = frame_bytes(order.asked.format, &estimate, u64::from(eyes));
         // The strips of one frame, and all frames.
         estimate.working_bytes -= estimate.master_bytes;

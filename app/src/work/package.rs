@@ -1,6 +1,7 @@
 //! Packages: a JPEG with panorama properties made from a master, read back and checked.
 
 use super::convert::{self, Wanted};
+use super::film_package;
 use super::packing::{self, Laying};
 use super::recipe::picture_size;
 use super::running::{Ended, Running};
@@ -12,7 +13,7 @@ use crate::model::kept;
 use crate::model::orders::OrderSpec;
 use crate::model::packages::{CheckInfo, Package, PackageRequest};
 use crate::model::rigs::RigKind;
-use crate::store::StoreError;
+use crate::store::{OrderRow, StoreError};
 use dome_files::exr_picture::ExrStrips;
 use dome_files::inspect::inspect;
 use dome_files::picture_file::{self, PictureSpec};
@@ -46,6 +47,15 @@ pub fn order(app: &App, order: i64, request: &PackageRequest) -> Result<JobInfo>
             "The JPEG quality must lie between 1 and 100.".into(),
         ));
     }
+    match (&request.film, &row.spec.frames) {
+        (Some(choice), _) => return film_package::order(app, &row, request, choice),
+        (None, Some(_)) => {
+            return Err(WorkError::Request(
+                "These are frames; make a film of them, or take them from their folder.".into(),
+            ));
+        }
+        (None, None) => {}
+    }
     let (width, height) = match pair_of(&row.spec, request)? {
         Some(pair) => pair.file,
         None => {
@@ -64,6 +74,17 @@ pub fn order(app: &App, order: i64, request: &PackageRequest) -> Result<JobInfo>
     let kind = if is_png(request) { "PNG" } else { "JPEG" };
     let what = format!("{kind} of {}, {width} x {height} px", row.spec.viewpoint);
     let disk = u64::from(width) * u64::from(height) * PIXEL_BYTES + (8 << 20);
+    queue(app, &row, request, what, disk)
+}
+
+/// Queues a package that takes so many bytes at most.
+pub(super) fn queue(
+    app: &App,
+    row: &OrderRow,
+    request: &PackageRequest,
+    what: String,
+    disk: u64,
+) -> Result<JobInfo> {
     app.room_on_disk(&what, disk)?;
     let job = NewJob {
         kind: JobKind::Package,
@@ -75,7 +96,7 @@ pub fn order(app: &App, order: i64, request: &PackageRequest) -> Result<JobInfo>
         memory: 0,
         disk,
     };
-    let (_, job) = app.store.add_package(order, &job)?;
+    let (_, job) = app.store.add_package(row.id, &job)?;
     app.queued(job)
 }
 
@@ -181,6 +202,9 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let request: PackageRequest = kept::read(&running.job.asked).map_err(StoreError::from)?;
     let order = running.patiently(|| app.store.order_of_package(id))?;
     let row = running.patiently(|| app.store.order(order))?;
+    if let Some(choice) = &request.film {
+        return film_package::make(app, running, &row, &request, choice);
+    }
     let master = row.files(&app.folder).master();
     let spec = row.spec;
     if let Some(pair) = pair_of(&spec, &request)? {
@@ -250,6 +274,7 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
         request,
         checks,
         reason: found.reason,
+        film: None,
     };
     running.patiently(|| app.store.set_package(&package))?;
     Ok(Ended::Done(None))
@@ -349,6 +374,7 @@ fn make_pair(
         request: request.clone(),
         checks,
         reason: told.layout().unwrap_or(found.reason),
+        film: None,
     };
     running.patiently(|| app.store.set_package(&package))?;
     Ok(Ended::Done(None))

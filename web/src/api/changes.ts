@@ -26,6 +26,7 @@ function moved(order: Order, { job, strips }: JobEvent): Order {
     remaining_s,
     spent_s,
     problem,
+    frames: job.frames ?? order.frames,
     noise_percent: job.noise_percent ?? order.noise_percent,
     mean_samples: job.mean_samples ?? order.mean_samples,
     strips: [...order.strips, ...strips.filter(([top]) => !order.strips.some(([known]) => known === top))],

@@ -222,6 +222,7 @@ export const api = {
     json<OrderEstimate>("POST", `/projects/${project}/orders/estimate`, body),
   removeOrder: (id: number) => done("DELETE", `/orders/${id}`),
   handOver: (order: number, body: PackageRequest) => json<JobInfo>("POST", `/orders/${order}/packages`, body),
+  sounds: (project: number) => json<string[]>("GET", `/projects/${project}/sounds`),
   removePackage: (id: number) => done("DELETE", `/packages/${id}`),
   pictures: () => json<Pictures>("GET", "/pictures"),
   setPictureShape: (id: number, shape: string) =>
@@ -296,6 +297,11 @@ export function replaceScene(
 ): Promise<Project> {
   const which = inside === undefined ? "" : `&inside=${encodeURIComponent(inside)}`;
   return send(`/projects/${project}/scene?file=${encodeURIComponent(file.name)}${which}`, file, progress);
+}
+
+/** Sends a sound for films. */
+export function uploadSound(project: number, file: File): Promise<string> {
+  return send(`/projects/${project}/sounds?file=${encodeURIComponent(file.name)}`, file, () => {});
 }
 
 /** Sends a picture of surroundings. */

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { useLocation, useSearch } from "wouter";
 import { api } from "../api/client";
 import { ended, keys } from "../api/changes";
+import type { FilmChoice } from "../generated/FilmChoice";
 import type { Package } from "../generated/Package";
 import type { Order } from "../generated/Order";
 import type { Project } from "../generated/Project";
@@ -18,6 +19,7 @@ import { bytes, wrapHeading, wrapSigned } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { Lookout } from "../sphere/Lookout";
 import type { View } from "../sphere/geometry";
+import { FilmFields } from "./FilmFields";
 import { PackingFields } from "./PackingFields";
 import { PACKING, packingName } from "./packing";
 
@@ -41,7 +43,10 @@ function PackageCard({ made, project }: { made: Package; project: number }) {
         <Mark kind={fine ? "fine" : "stop"}>{fine ? "says what was asked" : "differs"}</Mark>
       </div>
       <p className="text-xs text-base-content/80">
-        {kindOf(made)}, {bytes(made.bytes)}. Read back from disk: {made.reason}
+        {kindOf(made)}, {bytes(made.bytes)}
+        {made.film &&
+          `, ${made.film.seconds.toFixed(2)} s at ${made.film.rate} frames a second${made.film.level === null ? "" : `, level ${made.film.level}`}${made.film.sound ? ", with sound" : ""}`}
+        . Read back from disk: {made.reason}
       </p>
       <table className="mt-1 w-full text-xs">
         <thead className="sr-only">
@@ -130,10 +135,16 @@ export function HandOverStage({ project }: { project: Project }) {
   const [quality, setQuality] = useState(92);
   const [packing, setPacking] = useState(PACKING);
   const [png, setPng] = useState(false);
+  const [film, setFilm] = useState<FilmChoice>({ codec: "h264" });
+  // Of frames one in the middle is looked at.
+  const shown = order?.frames?.shown;
+  const screen = order
+    ? `/api/orders/${order.id}/${shown ? `frames/${shown[Math.floor(shown.length / 2)] ?? 0}/picture.jpg` : "picture.jpg"}`
+    : "";
   const heading = order?.spec.pose.heading_deg ?? 0;
   const { data: picture } = useQuery({
-    queryKey: ["display", order?.id],
-    queryFn: async () => (await fetch(`/api/orders/${order?.id}/picture.jpg`)).blob(),
+    queryKey: ["display", screen],
+    queryFn: async () => (await fetch(screen)).blob(),
     enabled: order !== undefined,
     gcTime: 10_000,
   });
@@ -149,8 +160,9 @@ export function HandOverStage({ project }: { project: Project }) {
         exposure_stops: exposure,
         soft,
         quality,
-        ...(order?.spec.rig ? { packing: packingName(packing) } : {}),
-        png,
+        ...(order?.frames
+          ? { film }
+          : { ...(order?.spec.rig ? { packing: packingName(packing) } : {}), png }),
       });
       // Refused or failed: said beside the button as well.
       await ended(job);
@@ -170,11 +182,12 @@ export function HandOverStage({ project }: { project: Project }) {
     );
   }
   const opening = wrapHeading(heading + view.lon);
+  const kind = order.frames ? "film" : png ? "PNG" : "JPEG";
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_minmax(20rem,27rem)] gap-4 xl:gap-5">
       <section className="flex min-h-0 min-w-0 flex-col gap-3">
         <Horizon
-          picture={`/api/orders/${order.id}/picture.jpg`}
+          picture={screen}
           label="Finished picture; choose the opening view"
           heading={heading}
           pitch={order.spec.pose.pitch_deg}
@@ -208,7 +221,7 @@ export function HandOverStage({ project }: { project: Project }) {
           }}
         >
           <h1 className="mb-2 text-xl">
-            {order.spec.rig ? "File with both eyes" : "File for a panorama host"}
+            {order.frames ? "Film" : order.spec.rig ? "File with both eyes" : "File for a panorama host"}
           </h1>
           <div className="grid grid-cols-3 gap-x-3 gap-y-2">
             <label className="col-span-3 flex flex-col gap-0.5">
@@ -220,7 +233,8 @@ export function HandOverStage({ project }: { project: Project }) {
               >
                 {masters.map((o) => (
                   <option key={o.id} value={o.id}>
-                    {o.spec.viewpoint}, {o.spec.width} × {o.spec.height} px, order {o.id}
+                    {o.spec.viewpoint}, {o.frames && `${o.frames.total} frames, `}
+                    {o.spec.width} × {o.spec.height} px, order {o.id}
                   </option>
                 ))}
               </select>
@@ -249,52 +263,57 @@ export function HandOverStage({ project }: { project: Project }) {
               value={view.hfov}
               onChange={(hfov) => setView({ ...view, hfov })}
             />
-            <NumberField
-              label="Exposure"
-              unit="stops"
-              step={0.25}
-              digits={2}
-              min={-20}
-              max={20}
-              value={exposure}
-              onChange={setExposure}
-            />
-            <NumberField
-              label="Quality"
-              unit="of 100"
-              min={1}
-              max={100}
-              value={quality}
-              onChange={(q) => setQuality(Math.round(q))}
-            />
-            <label className="flex flex-col gap-0.5">
-              <span className="text-xs text-base-content/75">Highlights</span>
-              <select
-                className="select select-sm w-full bg-base-100"
-                value={soft ? "soft" : "plain"}
-                onChange={(e) => setSoft(e.target.value === "soft")}
-              >
-                <option value="soft">soft</option>
-                <option value="plain">clipped</option>
-              </select>
-            </label>
-            <Choice
-              label="Format"
-              value={png ? "png" : "jpeg"}
-              options={[
-                ["jpeg", "JPEG"],
-                ["png", "PNG"],
-              ]}
-              onChange={(f) => setPng(f === "png")}
-            />
-            {order.spec.rig && <PackingFields value={packing} onChange={setPacking} />}
+            {order.frames && <FilmFields project={project.id} value={film} onChange={setFilm} />}
+            {(!order.frames || order.spec.frames?.asked.format === "exr") && (
+              <NumberField
+                label="Exposure"
+                unit="stops"
+                step={0.25}
+                digits={2}
+                min={-20}
+                max={20}
+                value={exposure}
+                onChange={setExposure}
+              />
+            )}
+            {!order.frames && (
+              <>
+                <NumberField
+                  label="Quality"
+                  unit="of 100"
+                  min={1}
+                  max={100}
+                  value={quality}
+                  onChange={(q) => setQuality(Math.round(q))}
+                />
+                <label className="flex flex-col gap-0.5">
+                  <span className="text-xs text-base-content/75">Highlights</span>
+                  <select
+                    className="select select-sm w-full bg-base-100"
+                    value={soft ? "soft" : "plain"}
+                    onChange={(e) => setSoft(e.target.value === "soft")}
+                  >
+                    <option value="soft">soft</option>
+                    <option value="plain">clipped</option>
+                  </select>
+                </label>
+                <Choice
+                  label="Format"
+                  value={png ? "png" : "jpeg"}
+                  options={[
+                    ["jpeg", "JPEG"],
+                    ["png", "PNG"],
+                  ]}
+                  onChange={(f) => setPng(f === "png")}
+                />
+                {order.spec.rig && <PackingFields value={packing} onChange={setPacking} />}
+              </>
+            )}
           </div>
           <div className="mt-3 space-y-2">
             <Problem error={make.error} />
             <button type="submit" className="btn btn-primary btn-sm w-full" disabled={make.isPending}>
-              {make.isPending
-                ? `Making and checking the ${png ? "PNG" : "JPEG"}`
-                : `Make the ${png ? "PNG" : "JPEG"}`}
+              {make.isPending ? `Making and checking the ${kind}` : `Make the ${kind}`}
             </button>
           </div>
         </form>

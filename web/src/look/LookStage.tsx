@@ -6,6 +6,7 @@ import type { Project } from "../generated/Project";
 import { EmptyStage } from "../parts/EmptyStage";
 import { Problem } from "../parts/Problem";
 import { degrees, wrapHeading, wrapSigned } from "../parts/units";
+import { FilmViewer } from "./FilmViewer";
 import { Lookout } from "../sphere/Lookout";
 import type { View } from "../sphere/geometry";
 
@@ -106,7 +107,7 @@ export function LookStage({ project }: { project: Project }) {
         action="Go to Hand over"
         onAction={() => go(`/project/${project.id}/hand-over`)}
       >
-        Make a JPEG at Hand over; it opens here as viewers will see it.
+        Make a file at Hand over; it opens here as viewers will see it.
       </EmptyStage>
     );
   }
@@ -129,7 +130,11 @@ export function LookStage({ project }: { project: Project }) {
           </select>
         )}
       </div>
-      <Viewer key={made.id} made={made} />
+      {made.film ? (
+        <FilmViewer key={made.id} made={made} film={made.film} opening={openingOf(made)} />
+      ) : (
+        <Viewer key={made.id} made={made} />
+      )}
     </div>
   );
 }

@@ -9,7 +9,7 @@ export function SelectField<T extends string | number>({
 }: {
   label: string;
   value: T;
-  options: (readonly [T, string])[];
+  options: readonly (readonly [T, string])[];
   /** What stands there while the value is none of the options. */
   none?: string;
   className?: string;

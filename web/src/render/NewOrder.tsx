@@ -11,7 +11,9 @@ import { NumberField } from "../parts/NumberField";
 import { refused } from "../parts/numbers";
 import { SelectField } from "../parts/SelectField";
 import { Problem } from "../parts/Problem";
-import { bytes } from "../parts/units";
+import { bytes, count } from "../parts/units";
+import { FrameFields } from "./FrameFields";
+import { lastOf, motionOf, usualFrames } from "./frames";
 import { MoreFields } from "./MoreFields";
 import { PassFields } from "./PassFields";
 import { QualityFields } from "./QualityFields";
@@ -71,6 +73,9 @@ export function NewOrder({
   const [purpose, setPurpose] = useState<Purpose>("final");
   const [quality, setQuality] = useState(QUALITY);
   const [passes, setPasses] = useState<ReadonlySet<Pass>>(new Set());
+  const motion = motionOf(project, viewpoint);
+  const [many, setMany] = useState<"one" | "many">("one");
+  const [frames, setFrames] = useState(() => usualFrames(motion));
   const [planning, setPlanning] = useState(false);
   const [more, setMore] = useState(MORE);
   const [occlusion, setOcclusion] = useState(1);
@@ -90,6 +95,7 @@ export function NewOrder({
     denoise,
     ...(more.calm ? { clamp: 10 } : {}),
     ...(passes.has("ambient-occlusion") ? { occlusion_m: occlusion } : {}),
+    ...(many === "many" ? { frames } : {}),
     ...(more.lens ? { lens: { fstop: more.fstop, focus_m: more.focus } } : {}),
   };
   const { data: told, error } = useQuery({
@@ -136,6 +142,9 @@ export function NewOrder({
             options={project.viewpoints.map((v) => [v.id, v.name])}
             onChange={(id) => {
               setViewpoint(id);
+              // Who has not chosen another end wants the whole motion of this viewpoint too.
+              if (frames.last === lastOf(motion, frames.rate))
+                setFrames({ ...frames, last: lastOf(motionOf(project, id), frames.rate) });
               onViewpoint(id);
             }}
           />
@@ -161,6 +170,15 @@ export function NewOrder({
               setPurpose(p);
               setQuality({ ...quality, noise: NOISE[p] });
             }}
+          />
+          <Choice
+            label="Pictures"
+            value={many}
+            options={[
+              ["one", "one"],
+              ["many", "frames over time"],
+            ]}
+            onChange={setMany}
           />
           {rig && rig.kind !== "off" && (
             <Choice
@@ -198,6 +216,7 @@ export function NewOrder({
             options={usual.map(([w, use]) => [w, `${w} px, ${use}`])}
             onChange={setWidth}
           />
+          {many === "many" && <FrameFields value={frames} onChange={setFrames} motion={motion} pair={both} />}
           <QualityFields value={quality} onChange={setQuality} denoised={denoise} />
         </div>
         <details
@@ -221,13 +240,21 @@ export function NewOrder({
           <Mark kind={short ? "stop" : "fine"}>
             <span className="text-base-content/80">
               {both && "Both eyes. "}
+              {told.frames && (
+                <span data-testid="frames-estimate">
+                  {count(told.frames.count)} {told.frames.count === 1 ? "frame" : "frames"},{" "}
+                  {told.frames.lasts_s.toFixed(2)} s, from {told.frames.first_file}.{" "}
+                </span>
+              )}
+              {many === "many" && motion === 0 && "Nothing moves: all frames show the same. "}
               {told.there && <span data-testid="eyes-there">{told.there} </span>}
               {told.width !== width && `Recorded ${told.width} px wide for a later crop. `}
               Height <span data-testid="height">{estimate.height} px</span>,{" "}
               {estimate.pixels_per_degree.toFixed(1)} px per degree.{" "}
               <span data-testid="disk">
-                Master at most {bytes(estimate.master_bytes)}; {bytes(estimate.working_bytes)} of disk and{" "}
-                {bytes(estimate.memory_bytes)} of memory while rendering
+                {told.frames ? "A frame" : "Master"} at most {bytes(estimate.master_bytes)};{" "}
+                {bytes(estimate.working_bytes)} of disk and {bytes(estimate.memory_bytes)} of memory while
+                rendering
                 {estimate.scene_bytes !== null && `, the scene ${bytes(estimate.scene_bytes)} of it`}
                 {estimate.free_bytes !== null && `, ${bytes(estimate.free_bytes)} of disk free`}
               </span>
@@ -242,7 +269,7 @@ export function NewOrder({
           className="btn btn-primary btn-sm w-full"
           disabled={place.isPending || short || error !== null}
         >
-          Order render
+          {many === "many" ? "Order the frames" : "Order render"}
         </button>
       </div>
     </form>

@@ -9,6 +9,7 @@ import { ConfirmButton } from "../parts/ConfirmButton";
 import { Mark } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
 import { bytes, count, duration } from "../parts/units";
+import { framesTold } from "./frames";
 import { shapeName } from "./shapes";
 
 /** What was asked for, in words. */
@@ -111,6 +112,7 @@ export function OrderRow({
       </div>
       <p className="text-xs text-base-content/80">
         {order.spec.shape !== "equirect" && `${shapeName(order.spec.shape)}, `}
+        {order.frames && `${framesTold(order.frames)}, `}
         {order.spec.width} × {order.spec.height} px, {order.spec.rig ? "both eyes, " : ""}
         {quality(order)}
         {order.spec.draft && " · draft"}
@@ -149,7 +151,7 @@ export function OrderRow({
       <Problem error={remove.error} />
       <div className="mt-1 flex flex-wrap gap-1">
         <JobButtons job={order.job} state={order.state} />
-        {order.state === "done" && (
+        {order.state === "done" && !order.frames && (
           <a
             className="btn btn-ghost btn-xs font-normal"
             href={`/api/orders/${order.id}/master.exr`}
@@ -160,7 +162,11 @@ export function OrderRow({
         )}
         <ConfirmButton
           label="Remove"
-          question="Remove this order with its pictures?"
+          question={
+            order.frames
+              ? "Remove this order? Its frames stay in their folder."
+              : "Remove this order with its pictures?"
+          }
           className="btn-xs"
           onConfirm={() => remove.mutate()}
         />

@@ -13,6 +13,7 @@ import { NewOrder } from "./NewOrder";
 import { FlatPicture } from "./FlatPicture";
 import { renderWord } from "../jobs/states";
 import { OrderRow, Strips } from "./OrderRow";
+import { SequenceOrder } from "./SequenceOrder";
 
 /** Before anything is rendered: what the chosen viewpoint sees, live. */
 function LiveHorizon({
@@ -82,7 +83,14 @@ export function RenderStage({ project }: { project: Project }) {
         />
       </section>
       <section className="flex min-h-0 min-w-0 flex-col gap-2" aria-label="Picture and queue">
-        {order?.state === "done" && (
+        {order?.frames && (
+          <SequenceOrder
+            key={order.id}
+            order={order}
+            onHandOver={() => go(`/project/${project.id}/hand-over?order=${order.id}`)}
+          />
+        )}
+        {order?.state === "done" && !order.frames && (
           <FinishedOrder
             key={order.id}
             order={order}
@@ -90,7 +98,7 @@ export function RenderStage({ project }: { project: Project }) {
             onHandOver={() => go(`/project/${project.id}/hand-over?order=${order.id}`)}
           />
         )}
-        {order && order.state !== "done" && order.spec.shape !== "equirect" && (
+        {order && !order.frames && order.state !== "done" && order.spec.shape !== "equirect" && (
           <>
             <FlatPicture order={order} label={`Render of ${order.spec.viewpoint}`} picture={null}>
               <Strips key={order.id} order={order} />
@@ -98,7 +106,7 @@ export function RenderStage({ project }: { project: Project }) {
             <p className="ml-9 text-xs text-base-content/80">{note}</p>
           </>
         )}
-        {order && order.state !== "done" && order.spec.shape === "equirect" && (
+        {order && !order.frames && order.state !== "done" && order.spec.shape === "equirect" && (
           <Horizon
             picture={null}
             label={`Render of ${order.spec.viewpoint}`}

@@ -4,6 +4,8 @@ import type { View } from "./geometry";
 
 interface Props {
   picture: Blob | null;
+  /** A film in place of a picture, with the shares of the sphere that it misses and the part of the picture that is the eye's. */
+  film?: { video: HTMLVideoElement; bounds: readonly number[]; part: readonly number[] } | null;
   view: View;
   /** How far the middle that the view is relative to lies to the right of the picture's, degrees. */
   turned?: number;
@@ -30,6 +32,7 @@ const held = (v: View): View => ({
 /** What a viewer would really see in one direction. Drag, wheel and keys move it. */
 export function Lookout({
   picture,
+  film,
   view,
   turned = 0,
   sharp = false,
@@ -93,6 +96,10 @@ export function Lookout({
       .then((width) => report.current.onLoaded?.(width))
       .catch(() => report.current.onProblem?.("The picture could not be opened; make it again."));
   }, [sphere, picture, sharp]);
+
+  useEffect(() => {
+    if (sphere && film) return sphere.film(film.video, film.bounds, film.part);
+  }, [sphere, film]);
 
   useEffect(() => sphere?.look({ ...view, lon: view.lon + turned }), [sphere, view, turned]);
 

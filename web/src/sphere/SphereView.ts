@@ -30,6 +30,10 @@ uniform sampler2D picture;
 uniform vec2 slope;
 uniform vec2 heading;
 uniform vec2 pitch;
+// Shares of the sphere that are missing at the top, bottom, left and right.
+uniform vec4 bounds;
+// Where the eye's part of the picture begins, and how large it is.
+uniform vec4 part;
 const float PI = 3.14159265358979;
 void main() {
   vec3 d = vec3(place * slope, -1.0);
@@ -40,7 +44,14 @@ void main() {
   vec2 dx = dFdx(uv), dy = dFdy(uv);
   dx.x -= round(dx.x);
   dy.x -= round(dy.x);
-  colour = vec4(textureGrad(picture, uv, dx, dy).rgb, 1.0);
+  vec2 extent = vec2(1.0 - bounds.z - bounds.w, 1.0 - bounds.x - bounds.y);
+  vec2 inside = (vec2(fract(uv.x), uv.y) - bounds.zy) / extent;
+  if (inside.x < 0.0 || inside.x > 1.0 || inside.y < 0.0 || inside.y > 1.0) {
+    colour = vec4(vec3(0.18), 1.0);
+    return;
+  }
+  vec2 scale = part.zw / extent;
+  colour = vec4(textureGrad(picture, part.xy + inside * part.zw, dx * scale, dy * scale).rgb, 1.0);
 }
 `;
 
@@ -67,6 +78,8 @@ export class SphereView {
         slope: { value: [1, 1] },
         heading: { value: [0, 1] },
         pitch: { value: [0, 1] },
+        bounds: { value: [0, 0, 0, 0] },
+        part: { value: [0, 0, 1, 1] },
       },
     });
     const quad = new Mesh(new PlaneGeometry(2, 2), this.material);
@@ -102,6 +115,36 @@ export class SphereView {
     this.set("picture", texture);
     this.draw();
     return bitmap.width;
+  }
+
+  /**
+   * Shows a film while it plays. `bounds` are the shares of the sphere that it misses at its top, bottom, left and right; `part` is
+   * where the eye's part of the picture begins, from the left and from below, and how large it is.
+   */
+  film(video: HTMLVideoElement, bounds: readonly number[], part: readonly number[]): () => void {
+    const texture = new Texture(video);
+    texture.colorSpace = NoColorSpace;
+    texture.wrapS = RepeatWrapping;
+    texture.wrapT = ClampToEdgeWrapping;
+    texture.magFilter = LinearFilter;
+    texture.minFilter = LinearFilter;
+    texture.generateMipmaps = false;
+    this.texture?.dispose();
+    this.texture = null;
+    this.set("picture", texture);
+    this.set("bounds", bounds);
+    this.set("part", part);
+    let asked = 0;
+    const shown = () => {
+      if (video.videoWidth > 0 && video.readyState >= HTMLMediaElement.HAVE_CURRENT_DATA) {
+        this.texture = texture;
+        texture.needsUpdate = true;
+        this.draw();
+      }
+      asked = video.requestVideoFrameCallback(shown);
+    };
+    shown();
+    return () => video.cancelVideoFrameCallback(asked);
   }
 
   /** Looks somewhere. */

@@ -1,0 +1,40 @@
+//! What films show, decoded by ffmpeg.
+
+use super::{outside, text};
+use std::path::Path;
+
+/// Frames of a film as 8-bit RGB, brought back by BT.709.
+pub fn pictures(film: &Path, size: (u32, u32)) -> Vec<Vec<u8>> {
+    let raw = film.with_extension("raw");
+    outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-y",
+            "-i",
+            text(film),
+            "-vf",
+            "scale=in_color_matrix=bt709:in_range=tv:out_range=pc:flags=bicubic+accurate_rnd+full_chroma_int,format=rgb24",
+            "-f",
+            "rawvideo",
+            text(&raw),
+        ],
+    );
+    let bytes = std::fs::read(&raw).unwrap();
+    bytes
+        .chunks((size.0 * size.1 * 3) as usize)
+        .map(<[u8]>::to_vec)
+        .collect()
+}
+
+/// How far 8-bit values lie apart on average.
+pub fn mean_error(a: &[u8], b: &[u8]) -> f64 {
+    assert_eq!(a.len(), b.len());
+    let sum: u64 = a
+        .iter()
+        .zip(b)
+        .map(|(a, b)| u64::from(a.abs_diff(*b)))
+        .sum();
+    sum as f64 / a.len() as f64
+}
