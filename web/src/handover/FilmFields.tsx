@@ -68,7 +68,7 @@ export function FilmFields({
       )}
       {quality !== null && value.kilobits === undefined && (
         <NumberField
-          label="Quality, lower is better"
+          label="Quality, 0 is best"
           unit="of 63"
           min={0}
           max={63}

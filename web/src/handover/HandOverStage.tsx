@@ -225,7 +225,9 @@ export function HandOverStage({ project }: { project: Project }) {
           </h1>
           <div className="grid grid-cols-3 gap-x-3 gap-y-2">
             <label className="col-span-3 flex flex-col gap-0.5">
-              <span className="text-xs text-base-content/75">From the master</span>
+              <span className="text-xs text-base-content/75">
+                {order.frames ? "From the frames" : "From the master"}
+              </span>
               <select
                 className="select select-sm w-full bg-base-100"
                 value={order.id}

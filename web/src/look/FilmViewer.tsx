@@ -120,7 +120,8 @@ export function FilmViewer({ made, film, opening }: { made: Package; film: FilmF
         </button>
         <input
           type="range"
-          className="range range-xs min-w-40 flex-1"
+          className="range range-xs min-w-40 flex-1 basis-40 text-[#f5f0e6] [--range-bg:#262a33cc]"
+          style={{ width: "auto" }}
           aria-label="Moment of the film"
           min={0}
           max={length}
@@ -140,7 +141,7 @@ export function FilmViewer({ made, film, opening }: { made: Package; film: FilmF
         <label className="flex cursor-pointer items-center gap-2 rounded-full bg-[#262a33]/80 px-3 py-1 text-[#f5f0e6]">
           <input
             type="checkbox"
-            className="checkbox checkbox-xs"
+            className="checkbox checkbox-xs border-[#f5f0e6] checked:bg-[#f5f0e6] checked:text-[#262a33]"
             checked={loop}
             onChange={(e) => setLoop(e.target.checked)}
           />
@@ -150,7 +151,7 @@ export function FilmViewer({ made, film, opening }: { made: Package; film: FilmF
           <label className="flex cursor-pointer items-center gap-2 rounded-full bg-[#262a33]/80 px-3 py-1 text-[#f5f0e6]">
             <input
               type="checkbox"
-              className="checkbox checkbox-xs"
+              className="checkbox checkbox-xs border-[#f5f0e6] checked:bg-[#f5f0e6] checked:text-[#262a33]"
               checked={loud}
               onChange={(e) => setLoud(e.target.checked)}
             />

@@ -11,6 +11,7 @@ import {
   RepeatWrapping,
   Scene,
   Texture,
+  VideoTexture,
   WebGLRenderer,
 } from "three";
 import type { View } from "./geometry";
@@ -122,13 +123,12 @@ export class SphereView {
    * where the eye's part of the picture begins, from the left and from below, and how large it is.
    */
   film(video: HTMLVideoElement, bounds: readonly number[], part: readonly number[]): () => void {
-    const texture = new Texture(video);
+    const texture = new VideoTexture(video);
     texture.colorSpace = NoColorSpace;
     texture.wrapS = RepeatWrapping;
     texture.wrapT = ClampToEdgeWrapping;
     texture.magFilter = LinearFilter;
     texture.minFilter = LinearFilter;
-    texture.generateMipmaps = false;
     this.texture?.dispose();
     this.texture = null;
     this.set("picture", texture);
