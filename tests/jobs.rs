@@ -293,3 +293,91 @@ fn act(
         }
     }
 }
+
+/// Several viewpoints, shapes and light setups are ordered in one go, all or none, and take the turns that they are given.
+#[test]
+fn orders_are_placed_together_and_take_turns() {
+    let (_folder, server, project) = with_room();
+    let path = format!("/api/projects/{project}");
+    let told = |path: &str| server.json("GET", path, None).1;
+    let viewpoint = told(&path)["viewpoints"][0].clone();
+    let mut other = viewpoint.clone();
+    other["name"] = json!("Other");
+    let (status, other) = server.json("POST", &format!("{path}/viewpoints"), Some(other));
+    assert_eq!(status, 200, "{other}");
+    let order = |more: Value| {
+        let mut common = json!({"viewpoint": 0, "width": 64, "samples": 1, "held": true});
+        common
+            .as_object_mut()
+            .unwrap()
+            .extend(more.as_object().unwrap().clone());
+        let all = json!({
+            "order": common, "viewpoints": [viewpoint["id"], other["id"]],
+            "shapes": ["equirect", "cube-3x2"], "setups": [1],
+        });
+        server.json("POST", &format!("{path}/orders/all"), Some(all))
+    };
+    // One that cannot be keeps all away: a cube cannot be denoised.
+    let (status, refused) = order(json!({"denoise": true}));
+    let sentence = refused["error"].as_str().unwrap();
+    assert!(
+        status == 422 && sentence.contains("as cube-3x2: "),
+        "{refused}"
+    );
+    let same = json!({"first": 0, "last": 1, "step": 1, "rate": "4", "format": "png", "name": "{viewpoint}/{frame}"});
+    let (status, refused) = order(json!({"frames": same}));
+    assert!(
+        status == 422 && refused.to_string().contains("files of the same names"),
+        "{refused}"
+    );
+    assert!(server.jobs().is_empty());
+    let (status, placed) = order(json!({}));
+    assert_eq!(
+        (status, placed.as_array().unwrap().len()),
+        (200, 4),
+        "{placed}"
+    );
+    let turns = || -> Vec<Value> { server.jobs().iter().map(|j| j["makes"].clone()).collect() };
+    assert_eq!(Value::from(turns()), placed);
+    assert!(server.jobs().iter().all(|j| j["state"] == "held"));
+    // The last one first.
+    let job = |order: &Value| server.told(order.as_i64().unwrap())["job"].clone();
+    let change = json!({"before": job(&placed[0])});
+    let (status, answer) = server.json(
+        "PATCH",
+        &format!("/api/jobs/{}", job(&placed[3])),
+        Some(change),
+    );
+    assert_eq!(status, 200, "{answer}");
+    assert_eq!(turns(), [3, 0, 1, 2].map(|i: usize| placed[i].clone()));
+    assert_eq!(
+        server
+            .json("PATCH", "/api/jobs", Some(json!({"held": false})))
+            .1,
+        4
+    );
+    for order in placed.as_array().unwrap() {
+        let told = server.wait_for_order(order.as_i64().unwrap(), "done");
+        // A face of a quarter of the sphere's width shows as much: three of 16 px (to whole pixels).
+        let width = told["spec"]["width"].as_u64().unwrap();
+        match told["spec"]["shape"].as_str() {
+            Some("equirect") => assert_eq!(width, 64),
+            _ => assert!((48..=66).contains(&width) && width % 3 == 0, "{told}"),
+        }
+    }
+    // Frames of an order that waits are not written twice.
+    let mut same = json!({"first": 0, "last": 1, "step": 1, "rate": "4", "format": "png", "name": "twice/{frame}"});
+    let wish = |frames: &Value| json!({"viewpoint": viewpoint["id"], "width": 64, "samples": 1, "held": true, "frames": frames});
+    let place = |frames: &Value| server.json("POST", &format!("{path}/orders"), Some(wish(frames)));
+    assert_eq!(place(&same).0, 200);
+    let (status, refused) = place(&same);
+    assert!(
+        status == 422
+            && refused
+                .to_string()
+                .contains("in the queue writes files of the same names"),
+        "{refused}"
+    );
+    same["name"] = json!("twice/{order}-{frame}");
+    assert_eq!(place(&same).0, 200);
+}

@@ -2,7 +2,7 @@
 
 use super::sent::Sent;
 use super::{Answer, Shared, blocking};
-use crate::work::asked::JobChange;
+use crate::work::asked::{JobChange, JobsChange};
 use crate::work::jobs;
 use crate::work::told::jobs::JobInfo;
 use rocket::http::Status;
@@ -10,7 +10,7 @@ use rocket::serde::json::Json;
 use rocket::{Route, get, patch, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![all, one, stop, resume, change]
+    routes![all, change_all, ended, one, stop, resume, change]
 }
 
 /// What is not done, in the order of turns.
@@ -19,7 +19,19 @@ async fn all(app: &Shared) -> Answer<Json<Vec<JobInfo>>> {
     blocking(app, |app| Ok(Json(app.open_jobs()?))).await
 }
 
-#[get("/jobs/<id>")]
+/// Puts all orders aside that wait, or lets all go; tells how many.
+#[patch("/jobs", data = "<change>")]
+async fn change_all(app: &Shared, change: Sent<JobsChange>) -> Answer<Json<usize>> {
+    blocking(app, move |app| Ok(Json(jobs::change_all(app, &change)?))).await
+}
+
+/// What ended since a time (Unix seconds), the last one first.
+#[get("/jobs/ended?<since>")]
+async fn ended(app: &Shared, since: i64) -> Answer<Json<Vec<JobInfo>>> {
+    blocking(app, move |app| Ok(Json(app.ended_jobs(since)?))).await
+}
+
+#[get("/jobs/<id>", rank = 2)]
 async fn one(app: &Shared, id: i64) -> Answer<Json<JobInfo>> {
     blocking(app, move |app| {
         Ok(Json(app.describe_job(app.store.job(id)?)))

@@ -6,6 +6,7 @@ use super::sent::Sent;
 use super::types::{Estimate, Event, Order, OrderEstimate, OrderRequest, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::RenderFolder;
+use crate::work::asked::OrdersRequest;
 use crate::work::estimate::estimated;
 use crate::work::finished::eyes_there;
 use crate::work::frame_orders;
@@ -28,6 +29,7 @@ pub(super) fn routes() -> Vec<Route> {
         order_estimate,
         width_plan,
         place,
+        place_all,
         one,
         discard,
         strip,
@@ -126,6 +128,18 @@ async fn place(app: &Shared, id: i64, request: Sent<OrderRequest>) -> Answer<Jso
         let order = ordering::place(app, id, &asked, request.held == Some(true))?;
         app.jobs.wake();
         Ok(Json(app.describe_order(order)))
+    })
+    .await
+}
+
+/// Orders of several viewpoints, shapes and light setups in one go; gives their numbers.
+#[post("/projects/<id>/orders/all", data = "<request>")]
+async fn place_all(app: &Shared, id: i64, request: Sent<OrdersRequest>) -> Answer<Json<Vec<i64>>> {
+    blocking(app, move |app| {
+        let placed = ordering::place_all(app, id, &request)?;
+        app.jobs.wake();
+        app.tell(Event::Project { project: id });
+        Ok(Json(placed))
     })
     .await
 }

@@ -15,6 +15,7 @@ mod scene;
 mod seams;
 mod serve;
 mod tag;
+mod work;
 
 use clap::{Parser, Subcommand};
 use std::path::PathBuf;
@@ -44,6 +45,11 @@ enum Command {
     /// Start the server for the browser on 127.0.0.1
     #[command(after_help = "Example:\n  owl-dome serve --data ~/panoramas --port 8360")]
     Serve(serve::ServeArgs),
+    /// Work on the queue of a data folder beside its server, in as many processes as you like
+    #[command(
+        after_help = "Examples:\n  owl-dome work --data ~/panoramas\n  owl-dome work --data ~/panoramas --until-empty"
+    )]
+    Work(work::WorkArgs),
     /// Render a sphere in any shape from a scene file; no server is needed
     #[command(
         after_help = "Examples:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --noise 4\n  owl-dome render room.glb -o room.exr --sky sun:30,135 --passes depth,normal,object-mask\n  owl-dome render room.glb -o top.exr --rows 0-1023 --width 4096\n  owl-dome render room.glb -o dome.png --shape fisheye:180 --pitch 90 --width 4096\n  owl-dome render room.glb -o pair.jpg --stereo panoramic --separation 63mm --close 60,80 --packing top-bottom --width 4096"
@@ -138,6 +144,7 @@ pub fn run() -> ExitCode {
     }
     let outcome = match cli.command {
         Command::Serve(args) => serve::run(&args),
+        Command::Work(args) => work::run(&args),
         Command::Render(args) => render::run(&args),
         Command::Check(args) => match check::run(&args) {
             Ok(status) => return status,

@@ -21,6 +21,9 @@ pub(super) struct ServeArgs {
     /// The folder for frames of sequences, which must be there; without it they go to out/ in the data folder
     #[arg(long, value_name = "DIR")]
     out: Option<PathBuf>,
+    /// Leave the queue to `owl-dome work`
+    #[arg(long, conflicts_with = "recover")]
+    no_work: bool,
     /// Fill an empty data folder with the Merlow Observatory
     #[arg(long)]
     demo: bool,
@@ -49,6 +52,8 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
         let (app, done) = recover(folder)?;
         tell(&done);
         app
+    } else if args.no_work {
+        App::open_idle(folder)?
     } else {
         App::open(folder)?
     };

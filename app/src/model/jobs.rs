@@ -181,6 +181,10 @@ pub struct Job {
     pub spent_s: f64,
     /// Why it failed, or what is to be said about it.
     pub problem: Option<String>,
+    /// When it ended, Unix seconds.
+    pub ended: Option<i64>,
+    /// How far it is as whoever does it has written down: share, and the seconds that are left.
+    pub written: (Option<f64>, Option<f64>),
 }
 
 #[cfg(test)]

@@ -5,7 +5,7 @@ use crate::model::jobs::{Job, JobKind, JobState, Lane, NewJob};
 use rusqlite::{Connection, Row, TransactionBehavior, params};
 
 const COLUMNS: &str = "id, kind, project, makes, asked, what, state, place, not_before, attempts, \
-    memory, disk, spent_s, problem";
+    memory, disk, spent_s, problem, ended, progress, remaining_s";
 
 /// A row whose kind or state this version does not know is none of its jobs.
 fn job(r: &Row) -> rusqlite::Result<Option<Job>> {
@@ -28,6 +28,8 @@ fn job(r: &Row) -> rusqlite::Result<Option<Job>> {
         disk: r.get::<_, i64>(11)?.unsigned_abs(),
         spent_s: r.get(12)?,
         problem: r.get(13)?,
+        ended: r.get(14)?,
+        written: (r.get(15)?, r.get(16)?),
     }))
 }
 
@@ -100,11 +102,18 @@ impl Store {
         Ok(rows == 1)
     }
 
-    /// A worker goes on with its job until a later time; false if it is not its job any more.
-    pub fn renew_lease(&self, id: i64, worker: &str, until: i64) -> Result<bool> {
+    /// A worker goes on with its job until a later time, and writes down how far it is; false if it is not its job any more.
+    pub fn renew_lease(
+        &self,
+        id: i64,
+        worker: &str,
+        until: i64,
+        (share, left): (f64, Option<f64>),
+    ) -> Result<bool> {
         let rows = self.lock().execute(
-            "UPDATE job SET lease = ?3 WHERE id = ?1 AND worker = ?2 AND state = 'running'",
-            params![id, worker, until],
+            "UPDATE job SET lease = ?3, progress = ?4, remaining_s = ?5
+                WHERE id = ?1 AND worker = ?2 AND state = 'running'",
+            params![id, worker, until, share, left],
         )?;
         Ok(rows == 1)
     }
@@ -127,7 +136,7 @@ impl Store {
     ) -> Result<bool> {
         let rows = self.lock().execute(
             "UPDATE job SET state = ?3, problem = ?4, spent_s = spent_s + ?5, attempts = 0,
-                worker = NULL, lease = NULL
+                worker = NULL, lease = NULL, progress = NULL, remaining_s = NULL, ended = unixepoch()
                 WHERE id = ?1 AND worker = ?2 AND state = 'running'",
             params![id, worker, state.name(), problem, spent_s],
         )?;
@@ -144,7 +153,8 @@ impl Store {
     ) -> Result<bool> {
         let from: Vec<&str> = from.iter().map(|s| s.name()).collect();
         let rows = self.lock().execute(
-            "UPDATE job SET state = ?2, problem = ?3, attempts = 0, worker = NULL, lease = NULL
+            "UPDATE job SET state = ?2, problem = ?3, attempts = 0, worker = NULL, lease = NULL,
+                progress = NULL, remaining_s = NULL, ended = CASE ?2 WHEN 'stopped' THEN unixepoch() END
                 WHERE id = ?1 AND state IN (SELECT value FROM json_each(?4))",
             params![id, to.name(), problem, serde_json::to_string(&from)?],
         )?;
@@ -215,13 +225,51 @@ impl Store {
         found(row, "job", id)?.ok_or(StoreError::Missing { what: "job", id })
     }
 
-    /// Jobs that were being done when the program ended wait again. The folder's lock says that no other worker has them.
-    pub fn release_jobs(&self) -> Result<()> {
-        self.lock().execute(
-            "UPDATE job SET state = 'waiting', worker = NULL, lease = NULL WHERE state = 'running'",
-            [],
-        )?;
+    /// Jobs whose worker is gone wait again.
+    pub fn release_jobs(&self, alive: impl Fn(&str) -> bool) -> Result<()> {
+        let db = self.lock();
+        let mut statement =
+            db.prepare("SELECT id, coalesce(worker, '') FROM job WHERE state = 'running'")?;
+        let held: Vec<(i64, String)> = (statement.query_map([], |r| Ok((r.get(0)?, r.get(1)?)))?)
+            .collect::<rusqlite::Result<_>>()?;
+        for (id, worker) in held.iter().filter(|(_, worker)| !alive(worker)) {
+            db.execute(
+                "UPDATE job SET state = 'waiting', worker = NULL, lease = NULL
+                    WHERE id = ?1 AND state = 'running' AND coalesce(worker, '') = ?2",
+                params![id, worker],
+            )?;
+        }
         Ok(())
+    }
+
+    /// Who does a job that is being done.
+    pub fn worker_of(&self, id: i64) -> Result<Option<String>> {
+        let sql = "SELECT worker FROM job WHERE id = ?1 AND state = 'running'";
+        match self.lock().query_row(sql, [id], |r| r.get(0)) {
+            Err(rusqlite::Error::QueryReturnedNoRows) => Ok(None),
+            other => Ok(other?),
+        }
+    }
+
+    /// Jobs that are being done, with who does each.
+    pub fn jobs_in_work(&self) -> Result<Vec<(i64, String)>> {
+        let db = self.lock();
+        let mut statement =
+            db.prepare("SELECT id, coalesce(worker, '') FROM job WHERE state = 'running'")?;
+        let rows = statement.query_map([], |r| Ok((r.get(0)?, r.get(1)?)))?;
+        Ok(rows.collect::<rusqlite::Result<_>>()?)
+    }
+
+    /// Jobs that ended at a time (Unix seconds) or later, the last one first.
+    pub fn ended_jobs(&self, since: i64) -> Result<Vec<Job>> {
+        let db = self.lock();
+        let mut statement = db.prepare(&format!(
+            "SELECT {COLUMNS} FROM job WHERE ended >= ?1 AND state IN ('done', 'failed', 'stopped')
+                ORDER BY ended DESC, id DESC LIMIT 1000"
+        ))?;
+        let rows: Vec<Option<Job>> =
+            (statement.query_map([since], job)?).collect::<rusqlite::Result<_>>()?;
+        Ok(rows.into_iter().flatten().collect())
     }
 
     /// Space on disk that jobs which are not over still need at most, but for one of them, bytes. `written` tells how much one
@@ -286,12 +334,13 @@ mod tests {
         // Nobody else gets it while the lease holds, and the next one has its turn.
         assert!(!store.claim_job(first, "b", 120, 150).unwrap());
         assert_eq!(turn(&store, 120), Some(second));
-        assert!(store.renew_lease(first, "a", 160).unwrap());
+        assert!(store.renew_lease(first, "a", 160, (0.5, None)).unwrap());
+        assert_eq!(store.job(first).unwrap().written, (Some(0.5), None));
         assert_eq!(turn(&store, 150), Some(second));
         // The lease ran out: another worker has it, and the lost one's word counts no more.
         assert_eq!(turn(&store, 161), Some(first));
         assert!(store.claim_job(first, "b", 161, 191).unwrap());
-        assert!(!store.renew_lease(first, "a", 200).unwrap());
+        assert!(!store.renew_lease(first, "a", 200, (0.5, None)).unwrap());
         assert!(
             !store
                 .end_job(first, "a", JobState::Done, None, 3.0)
@@ -378,7 +427,9 @@ mod tests {
                 .unwrap()
         );
         assert!(store.claim_job(first, "a", 0, i64::MAX).unwrap());
-        store.release_jobs().unwrap();
+        store.release_jobs(|worker| worker == "a").unwrap();
+        assert_eq!(store.job(first).unwrap().state, JobState::Running);
+        store.release_jobs(|_| false).unwrap();
         assert_eq!(store.job(first).unwrap().state, JobState::Waiting);
     }
 

@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 11] = [
+const STEPS: [&str; 12] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -191,6 +191,10 @@ const STEPS: [&str; 11] = [
     ALTER TABLE render_order ADD COLUMN right_eye TEXT;",
     // What denoising left of the noise.
     "ALTER TABLE render_order ADD COLUMN noise_left_percent REAL;",
+    // When a job ended, and how far one is that another program does.
+    "ALTER TABLE job ADD COLUMN ended INTEGER;
+    ALTER TABLE job ADD COLUMN progress REAL;
+    ALTER TABLE job ADD COLUMN remaining_s REAL;",
 ];
 
 /// The version this program writes.

@@ -137,6 +137,19 @@ impl Store {
         })
     }
 
+    /// Opens the database beside a server or another worker; one of another version is refused.
+    pub fn open_shared(path: &Path) -> Result<Self> {
+        let connection = Connection::open(path)?;
+        connection.execute_batch(
+            "PRAGMA synchronous = FULL; PRAGMA busy_timeout = 5000; PRAGMA foreign_keys = ON;",
+        )?;
+        migrations::check(&connection)?;
+        Ok(Self {
+            connection: Mutex::new(connection),
+            copied: AtomicU64::new(u64::MAX),
+        })
+    }
+
     /// Opens the database to look into it, while a server may use it: nothing is changed, not even its version.
     pub fn look(path: &Path) -> Result<Self> {
         let connection = Connection::open_with_flags(

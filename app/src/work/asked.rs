@@ -20,6 +20,18 @@ pub struct JobChange {
     pub not_before: Option<i64>,
 }
 
+/// A change of all orders that wait or are on hold.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export, optional_fields)]
+pub struct JobsChange {
+    /// Whether they are put on hold, or let go.
+    pub held: bool,
+    /// Only those of a project.
+    pub project: Option<i64>,
+    /// When they may begin, Unix seconds; 0 is at once; as it was if absent.
+    pub not_before: Option<i64>,
+}
+
 /// What is asked of the renderer.
 #[derive(Clone, Debug, Deserialize, TS)]
 #[ts(export, optional_fields)]
@@ -59,6 +71,23 @@ pub struct OrderRequest {
     pub frames: Option<FrameRequest>,
     /// It is put aside until it is let go.
     pub held: Option<bool>,
+    /// The order that goes once this one is placed: its names may be taken.
+    pub instead_of: Option<i64>,
+}
+
+/// Orders of several viewpoints, shapes and light setups in one go: each with each.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct OrdersRequest {
+    /// What they have in common. Its own viewpoint and setup do not count; other shapes get the width that shows as much as its own
+    /// shape in its own width.
+    pub order: OrderRequest,
+    /// Numbers of the viewpoints.
+    pub viewpoints: Vec<i64>,
+    /// Shapes by their names on the command line.
+    pub shapes: Vec<String>,
+    /// Numbers of the light setups.
+    pub setups: Vec<u32>,
 }
 
 /// What a live picture shows.

@@ -270,6 +270,14 @@ impl FramePlan {
         first.map(|file| (there, file))
     }
 
+    /// Whether another order writes files of the same names.
+    pub fn collides(&self, other: &Self) -> bool {
+        let first = |plan: &Self| plan.sequence.frames.numbers().next().unwrap_or(0);
+        [first(self), first(other)]
+            .iter()
+            .any(|n| self.name(*n) == other.name(*n))
+    }
+
     /// Frames of which a file is missing, of the first so many.
     fn missing(&self, most: usize) -> Vec<u64> {
         (self.sequence.frames.numbers().take(most))

@@ -1,6 +1,6 @@
 //! The engine of all long work: whose turn it is, that one worker does it, and how it ends.
 
-use super::asked::JobChange;
+use super::asked::{JobChange, JobsChange};
 use super::running::{Ended, Running};
 use super::told::Event;
 use super::{
@@ -17,8 +17,12 @@ use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 const TOLD_EVERY: Duration = Duration::from_millis(500);
 /// How long a claim holds without being renewed, seconds.
 const LEASE_S: i64 = 60;
-/// How often it is renewed.
-const RENEWED_EVERY: Duration = Duration::from_secs(15);
+/// How often it is renewed, and how far the work is written down: whoever stops or removes it elsewhere is heard as soon.
+const RENEWED_EVERY: Duration = Duration::from_secs(2);
+/// Ended jobs that are remembered for whoever asks.
+const MOST_REMEMBERED: usize = 1000;
+/// How often is looked at what other programs do.
+const OTHERS_EVERY: Duration = Duration::from_secs(1);
 /// How long a worker with nothing to do waits before it looks again: a job may have been given a time to begin.
 const LOOKED_EVERY: Duration = Duration::from_secs(2);
 /// How long is waited before something is tried again that failed, the first time.
@@ -36,6 +40,8 @@ pub struct Jobs {
     calls: Mutex<u64>,
     /// Jobs that wait for memory, and what is said of them.
     short_of_memory: Mutex<Vec<(i64, String)>>,
+    /// Jobs that ended here, until somebody asks; the last ones of many.
+    ended: Mutex<Vec<i64>>,
 }
 
 impl Default for Jobs {
@@ -43,13 +49,30 @@ impl Default for Jobs {
         let started = SystemTime::now().duration_since(UNIX_EPOCH);
         let started = started.unwrap_or_default().as_millis();
         Self {
-            worker: format!("{}-{started}", std::process::id()),
+            worker: format!("{}{started}", worker_mark(std::process::id())),
             running: Mutex::default(),
             wake: Condvar::new(),
             calls: Mutex::new(0),
             short_of_memory: Mutex::default(),
+            ended: Mutex::default(),
         }
     }
+}
+
+/// How the names of a process's workers begin.
+fn worker_mark(process: u32) -> String {
+    format!("{process}-")
+}
+
+/// Whether the program that a worker belongs to still runs on this machine. One that cannot be told is taken for running: its claim
+/// runs out by itself.
+pub fn is_alive(worker: &str) -> bool {
+    let process = worker.split_once('-').and_then(|(p, _)| p.parse().ok());
+    let Some(process) = process.filter(|p: &u32| *p != std::process::id()) else {
+        return false;
+    };
+    let here = std::path::Path::new("/proc/self").exists();
+    !here || std::path::Path::new(&format!("/proc/{process}")).exists()
 }
 
 /// Seconds since 1970, by which jobs are claimed.
@@ -66,6 +89,16 @@ impl Jobs {
     /// A job that is being done.
     pub fn running(&self, id: i64) -> Option<Arc<Running>> {
         open(&self.running).iter().find(|r| r.job.id == id).cloned()
+    }
+
+    /// All jobs that are being done here.
+    pub fn all_running(&self) -> Vec<Arc<Running>> {
+        open(&self.running).clone()
+    }
+
+    /// Jobs that ended here since this was last asked.
+    pub fn take_ended(&self) -> Vec<i64> {
+        std::mem::take(&mut open(&self.ended))
     }
 
     /// The render that is under way.
@@ -236,7 +269,8 @@ fn run(
         if renewed.elapsed() > RENEWED_EVERY {
             *renewed = Instant::now();
             // Whoever lost a job to another worker, or to its removal, stops.
-            let lease = (app.store).renew_lease(id, &app.jobs.worker, now() + LEASE_S);
+            let far = running.progress();
+            let lease = (app.store).renew_lease(id, &app.jobs.worker, now() + LEASE_S, far);
             if matches!(lease, Ok(false)) {
                 running.control.stop();
             }
@@ -302,6 +336,11 @@ fn end(app: &App, running: &Running, outcome: Result<Ended>) -> bool {
         failures += 1;
         std::thread::sleep(pause(failures));
     }
+    {
+        let mut ended = open(&app.jobs.ended);
+        ended.truncate(MOST_REMEMBERED);
+        ended.push(id);
+    }
     open(&app.jobs.running).retain(|r| r.job.id != id);
     app.tell_job_with(id, running.take_untold());
     app.sweep();
@@ -334,6 +373,10 @@ pub fn stop(app: &App, id: i64) -> Result<()> {
     }
     match app.jobs.running(id) {
         Some(running) => running.control.stop(),
+        // Another program does it, and hears of it when it next writes down how far it is.
+        None if before == JobState::Running && app.store.worker_of(id)?.is_some() => {
+            moved(app, id, &[JobState::Running], JobState::Stopped)?;
+        }
         // It ended while this was asked.
         None if before == JobState::Running => {}
         None => {
@@ -380,6 +423,50 @@ fn hold(app: &App, id: i64, held: bool) -> Result<()> {
     } else {
         "It is not on hold; there is nothing to let go."
     }))
+}
+
+/// Puts all orders aside that wait, or lets all go, by choice not before a time. Gives how many.
+pub fn change_all(app: &App, change: &JobsChange) -> Result<usize> {
+    let jobs = app.store.open_jobs()?;
+    let mut changed = 0;
+    for job in jobs.iter().filter(|j| j.kind.lane() == Lane::Renders) {
+        if change.project.is_some_and(|p| job.project != Some(p)) {
+            continue;
+        }
+        let open = matches!(job.state, JobState::Waiting | JobState::Held);
+        if let Some(at) = change.not_before.filter(|_| open) {
+            app.store.set_not_before(job.id, (at > 0).then_some(at))?;
+        }
+        let (from, to) = match change.held {
+            true => (JobState::Waiting, JobState::Held),
+            false => (JobState::Held, JobState::Waiting),
+        };
+        changed += usize::from(app.store.move_job(job.id, &[from], to, None)?);
+    }
+    app.tell(Event::Jobs);
+    app.jobs.wake();
+    Ok(changed)
+}
+
+/// Tells of what other programs do, as long as the server runs.
+pub fn watch_others(app: &Arc<App>) {
+    let app = Arc::downgrade(app);
+    std::thread::spawn(move || {
+        let mut known: Vec<i64> = Vec::new();
+        while let Some(app) = app.upgrade() {
+            let in_work = app.store.jobs_in_work().unwrap_or_default();
+            let others: Vec<i64> = (in_work.into_iter())
+                .filter(|(_, worker)| *worker != app.jobs.worker)
+                .map(|(id, _)| id)
+                .collect();
+            // Those that are no longer among them have ended.
+            let ended = known.iter().filter(|id| !others.contains(id));
+            others.iter().chain(ended).for_each(|id| app.tell_job(*id));
+            known = others;
+            drop(app);
+            std::thread::sleep(OTHERS_EVERY);
+        }
+    });
 }
 
 /// Changes a job's turn: whether it is on hold, before which other one it comes, when it may begin.

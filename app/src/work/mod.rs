@@ -86,6 +86,8 @@ pub struct App {
     /// What changes.
     pub events: Events,
     sweeping: Mutex<()>,
+    /// Whether it removes what was given up; workers beside a server leave that to it.
+    sweeps: bool,
 }
 
 /// Why something could not be done; each message is a whole sentence.
@@ -160,16 +162,34 @@ pub fn at_once<T: Send>(work: impl FnOnce() -> T + Send) -> T {
 }
 
 impl App {
-    /// Opens a data folder and starts the queue's worker.
-    pub fn open(folder: DataFolder) -> Result<Arc<Self>> {
+    /// Opens a data folder whose queue others work on.
+    pub fn open_idle(folder: DataFolder) -> Result<Arc<Self>> {
         folder.refuse_lost_database().map_err(WorkError::Conflict)?;
         let store = Store::open(&folder.database())?;
         store.give_up_unfinished()?;
-        store.release_jobs()?;
+        store.release_jobs(jobs::is_alive)?;
         let app = Arc::new(Self::with(folder, store));
         move_old_orders(&app);
         app.sweep();
         back_up_daily(&app);
+        jobs::watch_others(&app);
+        Ok(app)
+    }
+
+    /// Opens a data folder and starts the queue's workers.
+    pub fn open(folder: DataFolder) -> Result<Arc<Self>> {
+        let app = Self::open_idle(folder)?;
+        jobs::start(&app);
+        Ok(app)
+    }
+
+    /// Works on the queue of a data folder beside a server or other workers.
+    pub fn work_on(folder: DataFolder) -> Result<Arc<Self>> {
+        let store = Store::open_shared(&folder.database())?;
+        let app = Arc::new(Self {
+            sweeps: false,
+            ..Self::with(folder, store)
+        });
         jobs::start(&app);
         Ok(app)
     }
@@ -187,6 +207,9 @@ impl App {
 
     /// Removes the files of what was given up. What cannot be removed now is tried again the next time.
     pub fn sweep(&self) {
+        if !self.sweeps {
+            return;
+        }
         let _alone = self.sweeping();
         for path in self.store.leftovers().unwrap_or_default() {
             // The picture that is being rendered is let go by the worker itself.
@@ -210,6 +233,7 @@ impl App {
             jobs: Jobs::default(),
             events: Events::default(),
             sweeping: Mutex::default(),
+            sweeps: true,
         }
     }
 

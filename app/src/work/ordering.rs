@@ -1,12 +1,12 @@
 //! Orders as they are asked for: made whole, checked, and queued.
 
-use super::asked::OrderRequest;
-use super::denoise;
+use super::asked::{OrderRequest, OrdersRequest};
 use super::estimate::estimated;
 use super::frame_orders::FramePlan;
 use super::recipe::picture_size;
 use super::told::{Estimate, FramesEstimate};
 use super::{App, Result, WorkError};
+use super::{convert, denoise};
 use crate::model::jobs::{JobKind, NewJob};
 use crate::model::orders::{FrameFormat, FrameOrder, OrderSpec};
 use crate::model::rigs::{Rig, RigKind};
@@ -169,6 +169,23 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
             first_file: plan.first_file(),
             folder: app.folder.out().display().to_string(),
         });
+        for job in app
+            .store
+            .open_jobs()?
+            .iter()
+            .filter(|j| j.kind == JobKind::Order)
+        {
+            if request.instead_of == Some(job.makes) {
+                continue;
+            }
+            let row = app.store.order(job.makes)?;
+            if FramePlan::of_row(app, &row)?.is_some_and(|other| plan.collides(&other)) {
+                return refuse(format!(
+                    "Order {} in the queue writes files of the same names; put {{order}} into the name, or take another folder.",
+                    row.id
+                ));
+            }
+        }
         if let Some((count, file)) = plan.there_already() {
             return refuse(format!(
                 "{count} of these frames have files already, the first is {}; put {{order}} into the name, or take another folder.",
@@ -193,6 +210,79 @@ fn frame_bytes(format: FrameFormat, estimate: &Estimate, eyes: u64) -> u64 {
         // Of the highest quality, counted generously.
         FrameFormat::Jpeg => 3 * pixels,
     }
+}
+
+/// Most orders that are placed in one go.
+const MOST_TOGETHER: usize = 1000;
+
+/// The width at which another shape shows as much as the order's own.
+fn same_detail(order: &OrderRequest, shape: &str) -> Result<u32> {
+    let own = picture_size(order.shape.as_deref(), order.width)?;
+    let wanted = picture_size(Some(shape), order.width).map(|s| s.shape);
+    // One whose width must be a multiple of something is that shape all the same.
+    let wanted = wanted.or_else(|_| shape.parse().map_err(WorkError::from))?;
+    if wanted == own.shape {
+        return Ok(order.width);
+    }
+    Ok(convert::natural_size(own.shape, order.width, wanted)?.width())
+}
+
+/// Orders of several viewpoints, shapes and light setups, all checked before the first is placed. Gives their numbers.
+pub fn place_all(app: &App, project: i64, request: &OrdersRequest) -> Result<Vec<i64>> {
+    let refuse = |sentence: String| Err(WorkError::Request(sentence));
+    let OrdersRequest {
+        order,
+        viewpoints,
+        shapes,
+        setups,
+    } = request;
+    let count = viewpoints.len() * shapes.len() * setups.len();
+    if !(1..=MOST_TOGETHER).contains(&count) {
+        return refuse(format!(
+            "{count} orders are none, or more than {MOST_TOGETHER}; choose at least one viewpoint, shape and light setup, and fewer of them."
+        ));
+    }
+    let mut all: Vec<Asked> = Vec::new();
+    for (viewpoint, shape, setup) in (viewpoints.iter()).flat_map(|v| {
+        shapes
+            .iter()
+            .flat_map(move |s| setups.iter().map(move |l| (*v, s.clone(), *l)))
+    }) {
+        let one = OrderRequest {
+            viewpoint,
+            width: same_detail(order, &shape)?,
+            shape: Some(shape.clone()),
+            setup: Some(setup),
+            ..order.clone()
+        };
+        let name =
+            |v: i64| (app.store.viewpoint(project, v)).map_or_else(|_| v.to_string(), |v| v.name);
+        let asked = ask(app, project, &one).map_err(|e| match e {
+            WorkError::Store(e) => WorkError::Store(e),
+            e => WorkError::Request(format!(
+                "\u{201c}{}\u{201d} as {shape}: {e}",
+                name(viewpoint)
+            )),
+        })?;
+        // Before they are placed all have the same number.
+        let same = |other: &&Asked| match (&asked.frames, &other.frames) {
+            (Some(a), Some(b)) => a.first_file == b.first_file,
+            _ => false,
+        };
+        let apart = (order.frames.as_ref()).is_none_or(|f| f.name.contains("{order}"));
+        if !apart && all.iter().any(|other| same(&other)) {
+            return refuse(
+                "Several of these orders would write files of the same names; put {order}, or {viewpoint}, {shape} and {setup}, into the name.".into(),
+            );
+        }
+        all.push(asked);
+    }
+    let needed = all.iter().map(|a| a.estimate.working_bytes).sum();
+    app.room_on_disk(&format!("Rendering {count} orders"), needed)?;
+    let held = order.held == Some(true);
+    all.iter()
+        .map(|asked| Ok(place(app, project, asked, held)?.id))
+        .collect()
 }
 
 /// Queues an order.

@@ -277,6 +277,8 @@ pub(super) mod tests {
             disk: 0,
             spent_s: 0.0,
             problem: None,
+            ended: None,
+            written: (None, None),
         })
     }
 

@@ -25,6 +25,11 @@ impl App {
                 (share * UNTIL_WRITTEN, left)
             }
             None if job.state == JobState::Done => (1.0, None),
+            // Another program does it.
+            None if job.state == JobState::Running => {
+                let (share, left) = job.written;
+                (share.unwrap_or(0.0) * UNTIL_WRITTEN, left)
+            }
             None => (0.0, None),
         };
         let (noise_percent, mean_samples) = running.as_ref().map_or((None, None), |r| r.noise());
@@ -47,6 +52,7 @@ impl App {
             what: job.what,
             state: job.state,
             not_before: job.not_before,
+            ended: job.ended,
             attempts: job.attempts,
             progress,
             remaining_s,
@@ -56,6 +62,22 @@ impl App {
             frames,
             problem: said.or(job.problem),
         }
+    }
+
+    /// What ended at a time (Unix seconds) or later, with the noise of what was rendered.
+    pub fn ended_jobs(&self, since: i64) -> Result<Vec<JobInfo>> {
+        let jobs = self.store.ended_jobs(since)?;
+        let told = |job: Job| {
+            let order = (job.kind == JobKind::Order).then(|| self.store.order(job.makes).ok());
+            let order = order.flatten();
+            let mut info = self.describe_job(job);
+            if let Some(order) = order {
+                info.noise_percent = order.noise_left_percent.or(order.noise_percent);
+                info.mean_samples = order.mean_samples;
+            }
+            info
+        };
+        Ok(jobs.into_iter().map(told).collect())
     }
 
     /// Jobs that are not done, in the order of their turns.

@@ -23,6 +23,8 @@ import type { DepthRequest } from "../generated/DepthRequest";
 import type { DiagnosisInfo } from "../generated/DiagnosisInfo";
 import type { FloorInfo } from "../generated/FloorInfo";
 import type { JobChange } from "../generated/JobChange";
+import type { JobsChange } from "../generated/JobsChange";
+import type { OrdersRequest } from "../generated/OrdersRequest";
 import type { OfEyesRequest } from "../generated/OfEyesRequest";
 import type { PairCheckInfo } from "../generated/PairCheckInfo";
 import type { PickedDepth } from "../generated/PickedDepth";
@@ -222,6 +224,10 @@ export const api = {
     json<OrderEstimate>("POST", `/projects/${project}/orders/estimate`, body),
   removeOrder: (id: number) => done("DELETE", `/orders/${id}`),
   handOver: (order: number, body: PackageRequest) => json<JobInfo>("POST", `/orders/${order}/packages`, body),
+  changeJobs: (change: JobsChange) => json<number>("PATCH", "/jobs", change),
+  endedJobs: (since: number) => json<JobInfo[]>("GET", `/jobs/ended?since=${since}`),
+  orderAll: (project: number, body: OrdersRequest) =>
+    json<number[]>("POST", `/projects/${project}/orders/all`, body),
   sounds: (project: number) => json<string[]>("GET", `/projects/${project}/sounds`),
   removePackage: (id: number) => done("DELETE", `/packages/${id}`),
   pictures: () => json<Pictures>("GET", "/pictures"),

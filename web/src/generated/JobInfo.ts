@@ -36,6 +36,10 @@ state: JobState,
  */
 not_before: number | null, 
 /**
+ * When it ended, Unix seconds.
+ */
+ended: number | null, 
+/**
  * How often it was begun since it last came forward.
  */
 attempts: number, 

@@ -74,4 +74,8 @@ frames?: FrameRequest,
 /**
  * It is put aside until it is let go.
  */
-held?: boolean, };
+held?: boolean, 
+/**
+ * The order that goes once this one is placed: its names may be taken.
+ */
+instead_of?: number, };

@@ -3,6 +3,8 @@ import { useState } from "react";
 interface Props {
   /** When it may begin, Unix seconds; null is at once. */
   notBefore: number | null;
+  /** What the button says. */
+  words?: string;
   onChange: (notBefore: number) => void;
 }
 
@@ -16,7 +18,7 @@ const told = (seconds: number) =>
   new Date(seconds * 1000).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
 
 /** Lets a waiting job begin later, for example at night. */
-export function BeginLater({ notBefore, onChange }: Props) {
+export function BeginLater({ notBefore, words = "Later", onChange }: Props) {
   const [asked, setAsked] = useState<string | null>(null);
   if (asked !== null) {
     return (
@@ -63,7 +65,7 @@ export function BeginLater({ notBefore, onChange }: Props) {
       title="It waits for a time, for example the night"
       onClick={() => setAsked(local(new Date(Date.now() + 3_600_000)))}
     >
-      Later
+      {words}
     </button>
   );
 }

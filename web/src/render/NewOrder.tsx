@@ -9,15 +9,18 @@ import { Choice } from "../parts/Choice";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { refused } from "../parts/numbers";
+import { Switch } from "../parts/Switch";
 import { SelectField } from "../parts/SelectField";
 import { Problem } from "../parts/Problem";
 import { bytes, count } from "../parts/units";
 import { FrameFields } from "./FrameFields";
 import { lastOf, motionOf, usualFrames } from "./frames";
+import { begun, type Again } from "./again";
 import { MoreFields } from "./MoreFields";
 import { PassFields } from "./PassFields";
 import { QualityFields } from "./QualityFields";
-import { canBeDenoised, MORE, QUALITY } from "./quality";
+import { canBeDenoised, QUALITY } from "./quality";
+import { ALONE, SeveralFields } from "./SeveralFields";
 import { ShapeChooser } from "./ShapeChooser";
 import { SHAPES, sameDetail } from "./shapes";
 import { WidthPlanner } from "./WidthPlanner";
@@ -45,9 +48,15 @@ export function NewOrder({
   onOrder,
   onViewpoint,
   onLight,
+  again,
+  onDone,
 }: {
   project: Project;
   asked: number;
+  /** An order that it begins with. */
+  again: Again | null;
+  /** It is placed, or given up. */
+  onDone: () => void;
   onOrder: (id: number) => void;
   /** Another viewpoint was chosen. */
   onViewpoint: (id: number) => void;
@@ -55,30 +64,39 @@ export function NewOrder({
   onLight: (setup: number) => void;
 }) {
   const queries = useQueryClient();
+  const [start] = useState(() => begun(again?.order));
   const [viewpoint, setViewpoint] = useState(
-    project.viewpoints.find((v) => v.id === asked)?.id ?? project.viewpoints[0]?.id ?? 0,
+    project.viewpoints.find((v) => v.id === (start.viewpoint ?? asked))?.id ?? project.viewpoints[0]?.id ?? 0,
   );
   const setups = setupsOf(project.settings);
-  const [light, setLight] = useState<number | null>(null);
+  const [light, setLight] = useState<number | null>(start.setup);
   const setup = setups.find((s) => s.number === light) ?? project.settings.setup;
   const rig = project.viewpoints.find((v) => v.id === viewpoint)?.rig;
-  const [eyes, setEyes] = useState<"both" | "one">("both");
+  const [eyes, setEyes] = useState<"both" | "one">(start.eyes);
   const both = rig !== undefined && rig.kind !== "off" && eyes === "both";
   // A flat pair has the shape of its frame.
   const frame = both && rig.kind === "flat";
-  const [shape, setShape] = useState("equirect");
+  const [shape, setShape] = useState(start.shape);
   const offer = SHAPES.find((s) => s.shape === shape);
   const denoisable = frame || canBeDenoised(shape);
-  const [width, setWidth] = useState(2048);
-  const [purpose, setPurpose] = useState<Purpose>("final");
-  const [quality, setQuality] = useState(QUALITY);
-  const [passes, setPasses] = useState<ReadonlySet<Pass>>(new Set());
+  const [width, setWidth] = useState(start.width);
+  const [purpose, setPurpose] = useState<Purpose>(start.purpose);
+  const [quality, setQuality] = useState(start.quality);
+  const [passes, setPasses] = useState<ReadonlySet<Pass>>(start.passes);
   const motion = motionOf(project, viewpoint);
-  const [many, setMany] = useState<"one" | "many">("one");
-  const [frames, setFrames] = useState(() => usualFrames(motion));
+  const [many, setMany] = useState<"one" | "many">(start.frames ? "many" : "one");
+  const [frames, setFrames] = useState(() => start.frames ?? usualFrames(motion));
+  const [several, setSeveral] = useState(ALONE);
+  const [held, setHeld] = useState(start.held);
+  const others = {
+    viewpoints: [viewpoint, ...[...several.viewpoints].filter((v) => v !== viewpoint)],
+    shapes: [shape, ...[...several.shapes].filter((s) => s !== shape)],
+    setups: [setup.number, ...[...several.setups].filter((n) => n !== setup.number)],
+  };
+  const orders = others.viewpoints.length * others.shapes.length * others.setups.length;
   const [planning, setPlanning] = useState(false);
-  const [more, setMore] = useState(MORE);
-  const [occlusion, setOcclusion] = useState(1);
+  const [more, setMore] = useState(start.more);
+  const [occlusion, setOcclusion] = useState(start.occlusion);
   const wanted = [...passes];
   const denoise = more.denoise && denoisable;
   const wish: OrderRequest = {
@@ -96,6 +114,7 @@ export function NewOrder({
     ...(more.calm ? { clamp: 10 } : {}),
     ...(passes.has("ambient-occlusion") ? { occlusion_m: occlusion } : {}),
     ...(many === "many" ? { frames } : {}),
+    ...(again?.instead ? { instead_of: again.order.id } : {}),
     ...(more.lens ? { lens: { fstop: more.fstop, focus_m: more.focus } } : {}),
   };
   const { data: told, error } = useQuery({
@@ -107,8 +126,18 @@ export function NewOrder({
   });
   const estimate = told?.estimate;
   const place = useMutation({
-    mutationFn: () => api.order(project.id, wish),
+    mutationFn: async () => {
+      if (!again?.instead) return api.order(project.id, { ...wish, held });
+      // On hold until it has the turn of the one that it replaces.
+      const order = await api.order(project.id, { ...wish, held: true });
+      await api.changeJob(order.job, { before: again.order.job });
+      await api.removeOrder(again.order.id);
+      if (held) return order;
+      await api.changeJob(order.job, { held: false });
+      return { ...order, state: "waiting" as const };
+    },
     onSuccess: (order) => {
+      onDone();
       // The line of events may have brought it already.
       queries.setQueryData<Project>(
         keys.project(project.id),
@@ -116,6 +145,10 @@ export function NewOrder({
       );
       onOrder(order.id);
     },
+  });
+  const placeAll = useMutation({
+    mutationFn: () => api.orderAll(project.id, { order: { ...wish, held }, ...others }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: keys.project(project.id) }),
   });
   const short = estimate?.free_bytes != null && estimate.free_bytes < estimate.working_bytes;
   // The usual widths of a sphere, as wide as this shape needs for the same detail.
@@ -130,10 +163,19 @@ export function NewOrder({
       noValidate
       onSubmit={(e) => {
         e.preventDefault();
-        if (!refused(e.currentTarget)) place.mutate();
+        if (refused(e.currentTarget)) return;
+        if (orders > 1) placeAll.mutate();
+        else place.mutate();
       }}
     >
-      <h1 className="mb-1 text-xl">New order</h1>
+      <div className="mb-1 flex items-baseline justify-between gap-2">
+        <h1 className="text-xl">{again?.instead ? `Order ${again.order.id}, changed` : "New order"}</h1>
+        {again && (
+          <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={onDone}>
+            Leave it
+          </button>
+        )}
+      </div>
       <div className="scrolls min-h-0 flex-1 pr-1">
         <div className="grid grid-cols-2 gap-x-3 gap-y-1.5">
           <SelectField
@@ -234,11 +276,26 @@ export function NewOrder({
         </details>
         <PassFields value={passes} onChange={setPasses} occlusion={occlusion} onOcclusion={setOcclusion} />
         <MoreFields value={more} onChange={setMore} denoisable={denoisable} />
+        {!again?.instead && (
+          <SeveralFields
+            project={project}
+            viewpoint={viewpoint}
+            setup={setup.number}
+            shape={shape}
+            value={several}
+            onChange={setSeveral}
+            count={orders}
+          />
+        )}
+        <div className="mt-1">
+          <Switch label="Put on hold" hint="It waits until it is released" on={held} onChange={setHeld} />
+        </div>
       </div>
       {estimate && (
         <p className="mt-2 text-xs">
           <Mark kind={short ? "stop" : "fine"}>
             <span className="text-base-content/80">
+              {orders > 1 && "Each of them: "}
               {both && "Both eyes. "}
               {told.frames && (
                 <span data-testid="frames-estimate">
@@ -263,13 +320,19 @@ export function NewOrder({
         </p>
       )}
       <div className="mt-2 space-y-2">
-        <Problem error={error ?? place.error} />
+        <Problem error={error ?? place.error ?? placeAll.error} />
         <button
           type="submit"
           className="btn btn-primary btn-sm w-full"
-          disabled={place.isPending || short || error !== null}
+          disabled={place.isPending || placeAll.isPending || short || error !== null}
         >
-          {many === "many" ? "Order the frames" : "Order render"}
+          {again?.instead
+            ? "Change the order"
+            : orders > 1
+              ? `Place ${orders} orders`
+              : many === "many"
+                ? "Order the frames"
+                : "Order render"}
         </button>
       </div>
     </form>

@@ -5,6 +5,7 @@ import { keys } from "../api/changes";
 import type { Order } from "../generated/Order";
 import { JobButtons } from "../jobs/JobButtons";
 import { ahead, renderWord, states } from "../jobs/states";
+import { TurnHandle } from "../jobs/TurnHandle";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { Mark } from "../parts/Mark";
 import { Problem } from "../parts/Problem";
@@ -77,17 +78,28 @@ export function OrderRow({
   setups,
   chosen,
   onChoose,
+  onAgain,
 }: {
   order: Order;
   /** How many light setups the project has: only among several it is told which one this is. */
   setups: number;
   chosen: boolean;
   onChoose: () => void;
+  /** It is to be ordered once more, or instead of this one. */
+  onAgain: (instead: boolean) => void;
 }) {
   const queries = useQueryClient();
   const fresh = () => queries.invalidateQueries({ queryKey: keys.project(order.project) });
   const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
   const before = ahead(jobs, order.job);
+  // What waits is moved to another turn by hand or by arrow keys.
+  const open = jobs.filter((j) => j.kind === "order" && (j.state === "waiting" || j.state === "held"));
+  const turn = open.findIndex((j) => j.id === order.job);
+  const move = useMutation({ mutationFn: (to: number) => api.changeJob(order.job, { before: to }) });
+  const step = (by: number) => {
+    const next = by < 0 ? open[turn - 1] : (open[turn + 2] ?? (open[turn + 1] ? { id: 0 } : undefined));
+    if (turn >= 0 && next) move.mutate(next.id);
+  };
   const remove = useMutation({ mutationFn: () => api.removeOrder(order.id), onSuccess: fresh });
   const { kind } = states[order.state];
   const percent = order.state === "done" ? 100 : Math.floor(order.progress * 100);
@@ -95,6 +107,7 @@ export function OrderRow({
     <li
       data-testid="order"
       data-state={order.state}
+      data-job={order.job}
       className={`rounded-box border px-3 py-2 ${chosen ? "border-secondary bg-base-200" : "border-base-300"}`}
     >
       <div className="flex items-baseline justify-between gap-3">
@@ -148,9 +161,21 @@ export function OrderRow({
         ) : (
           <Problem error={new Error(order.problem)} />
         ))}
-      <Problem error={remove.error} />
+      <Problem error={remove.error ?? move.error} />
       <div className="mt-1 flex flex-wrap gap-1">
         <JobButtons job={order.job} state={order.state} />
+        {turn >= 0 && open.length > 1 && (
+          <TurnHandle
+            label={`Turn ${turn + 1} of ${open.length} of ${order.spec.viewpoint}: arrow keys move it`}
+            words={`turn ${turn + 1}`}
+            onStep={step}
+            onDrop={(onto) => {
+              // Dropped on one that comes later, it comes after that.
+              const at = open.findIndex((j) => j.id === onto);
+              if (at >= 0 && at !== turn) move.mutate(at > turn ? (open[at + 1]?.id ?? 0) : onto);
+            }}
+          />
+        )}
         {order.state === "done" && !order.frames && (
           <a
             className="btn btn-ghost btn-xs font-normal"
@@ -160,6 +185,24 @@ export function OrderRow({
             Download master (EXR)
           </a>
         )}
+        {turn >= 0 && (
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs font-normal"
+            title="Puts what it says into the form; it keeps its turn"
+            onClick={() => onAgain(true)}
+          >
+            Change
+          </button>
+        )}
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs font-normal"
+          title="Puts what it says into the form, to be ordered once more"
+          onClick={() => onAgain(false)}
+        >
+          Once more
+        </button>
         <ConfirmButton
           label="Remove"
           question={

@@ -8,11 +8,14 @@ import type { Viewpoint } from "../generated/Viewpoint";
 import { duration } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { useLivePicture } from "../sphere/useLivePicture";
+import type { Again } from "./again";
 import { FinishedOrder } from "./FinishedOrder";
 import { NewOrder } from "./NewOrder";
 import { FlatPicture } from "./FlatPicture";
 import { renderWord } from "../jobs/states";
 import { OrderRow, Strips } from "./OrderRow";
+import { QueueBar } from "./QueueBar";
+import { inTurn } from "./turns";
 import { SequenceOrder } from "./SequenceOrder";
 
 /** Before anything is rendered: what the chosen viewpoint sees, live. */
@@ -54,6 +57,7 @@ export function RenderStage({ project }: { project: Project }) {
   const [, go] = useLocation();
   const asked = Number(new URLSearchParams(useSearch()).get("viewpoint"));
   const [chosen, setChosen] = useState<number | null>(null);
+  const [again, setAgain] = useState<Again | null>(null);
   const [ahead, setAhead] = useState(asked);
   const [light, setLight] = useState<number | null>(null);
   const viewpoint = project.viewpoints.find((v) => v.id === ahead) ?? project.viewpoints[0];
@@ -75,6 +79,9 @@ export function RenderStage({ project }: { project: Project }) {
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,20rem)_minmax(0,1fr)] gap-4 xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)] xl:gap-5">
       <section className="flex min-h-0 flex-col" aria-label="New order">
         <NewOrder
+          key={again ? `${again.order.id} ${again.instead}` : "new"}
+          again={again}
+          onDone={() => setAgain(null)}
           project={project}
           asked={asked}
           onOrder={setChosen}
@@ -125,7 +132,7 @@ export function RenderStage({ project }: { project: Project }) {
           </Horizon>
         )}
         {!order && viewpoint && <LiveHorizon project={project} viewpoint={viewpoint} setup={light} />}
-        <h2 className="ml-9 text-lg">Queue</h2>
+        <QueueBar project={project.id} jobs={jobs} />
         {others.length > 0 && (
           <p className="ml-9 text-xs text-base-content/80" data-testid="other-orders">
             {others
@@ -137,13 +144,14 @@ export function RenderStage({ project }: { project: Project }) {
           </p>
         )}
         <ul className="scrolls ml-9 grid min-h-16 flex-1 grid-cols-1 content-start gap-2 min-[1200px]:grid-cols-2">
-          {project.orders.map((o) => (
+          {inTurn(project.orders, jobs).map((o) => (
             <OrderRow
               key={o.id}
               order={o}
               setups={project.settings.other_setups.length + 1}
               chosen={o.id === order?.id}
               onChoose={() => setChosen(o.id)}
+              onAgain={(instead) => setAgain({ order: o, instead })}
             />
           ))}
           {project.orders.length === 0 && (

@@ -23,6 +23,8 @@ pub struct JobInfo {
     pub state: JobState,
     /// When it may begin, Unix seconds.
     pub not_before: Option<i64>,
+    /// When it ended, Unix seconds.
+    pub ended: Option<i64>,
     /// How often it was begun since it last came forward.
     pub attempts: u32,
     /// Share that is done, 0 to 1; 1 only when what it makes is there.
