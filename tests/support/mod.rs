@@ -124,7 +124,13 @@ impl Server {
 
     /// Starts a server on a free port with a data folder and more options.
     pub fn start_with(data: &Path, options: &[&str]) -> Self {
+        Self::start_in(data, options, &[])
+    }
+
+    /// The same with more in its environment.
+    pub fn start_in(data: &Path, options: &[&str], environment: &[(&str, &str)]) -> Self {
         let mut command = owl_dome();
+        command.envs(environment.iter().copied());
         command.args(["serve", "--port", "0", "--data", data.to_str().unwrap()]);
         command.args(options);
         let mut child = command

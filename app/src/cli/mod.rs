@@ -4,6 +4,7 @@ mod check;
 mod convert;
 mod depth;
 mod diagnose;
+mod farm;
 mod film;
 mod inspect;
 mod join;
@@ -50,6 +51,16 @@ enum Command {
         after_help = "Examples:\n  owl-dome work --data ~/panoramas\n  owl-dome work --data ~/panoramas --until-empty"
     )]
     Work(work::WorkArgs),
+    /// Put an order with everything that it needs into one folder, for many machines
+    #[command(
+        after_help = "Example:\n  owl-dome bundle --data ~/panoramas --order 12 -o /shared/walk --frames 4"
+    )]
+    Bundle(farm::BundleArgs),
+    /// Have a bundle made by Slurm: submit, status, cancel, collect
+    #[command(
+        after_help = "Examples:\n  owl-dome farm submit /shared/walk\n  owl-dome farm status /shared/walk\n  owl-dome farm collect /shared/walk --data ~/panoramas"
+    )]
+    Farm(farm::FarmArgs),
     /// Render a sphere in any shape from a scene file; no server is needed
     #[command(
         after_help = "Examples:\n  owl-dome render room.glb -o room.exr --at 0,1.6,2 --heading 30 --width 4096 --noise 4\n  owl-dome render room.glb -o room.exr --sky sun:30,135 --passes depth,normal,object-mask\n  owl-dome render room.glb -o top.exr --rows 0-1023 --width 4096\n  owl-dome render room.glb -o dome.png --shape fisheye:180 --pitch 90 --width 4096\n  owl-dome render room.glb -o pair.jpg --stereo panoramic --separation 63mm --close 60,80 --packing top-bottom --width 4096"
@@ -145,6 +156,8 @@ pub fn run() -> ExitCode {
     let outcome = match cli.command {
         Command::Serve(args) => serve::run(&args),
         Command::Work(args) => work::run(&args),
+        Command::Bundle(args) => farm::bundle(&args),
+        Command::Farm(args) => farm::run(&args),
         Command::Render(args) => render::run(&args),
         Command::Check(args) => match check::run(&args) {
             Ok(status) => return status,

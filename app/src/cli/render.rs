@@ -2,7 +2,7 @@
 
 pub(super) mod options;
 
-mod progress;
+pub(super) mod progress;
 mod sequence;
 
 use super::Outcome;

@@ -2,6 +2,7 @@
 
 use super::Outcome;
 use crate::folder::DataFolder;
+use crate::work::farm::Farm;
 use crate::work::recover::{Recovered, recover};
 use crate::work::{App, bring};
 use clap::Args;
@@ -21,6 +22,12 @@ pub(super) struct ServeArgs {
     /// The folder for frames of sequences, which must be there; without it they go to out/ in the data folder
     #[arg(long, value_name = "DIR")]
     out: Option<PathBuf>,
+    /// Have orders made by a farm: slurm
+    #[arg(long, value_name = "FARM", value_parser = ["slurm"], requires = "shared", conflicts_with_all = ["no_work", "recover"])]
+    farm: Option<String>,
+    /// The folder that all machines of the farm see; each order gets a folder in it
+    #[arg(long, value_name = "DIR", requires = "farm")]
+    shared: Option<PathBuf>,
     /// Leave the queue to `owl-dome work`
     #[arg(long, conflicts_with = "recover")]
     no_work: bool,
@@ -52,6 +59,10 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
         let (app, done) = recover(folder)?;
         tell(&done);
         app
+    } else if let Some(shared) = args.shared.as_ref().filter(|_| args.farm.is_some()) {
+        let shared = std::path::absolute(shared).ok().filter(|p| p.is_dir());
+        let shared = shared.ok_or("The folder that --shared names is not there; make it, where all machines of the farm see it.")?;
+        App::open_on_farm(folder, Farm { shared })?
     } else if args.no_work {
         App::open_idle(folder)?
     } else {

@@ -23,6 +23,24 @@ pub(super) fn copy_to(connection: &Connection, to: &Path) -> Result<()> {
 }
 
 impl Store {
+    /// A database with one order and its project alone, for whoever makes it elsewhere. It needs no log beside it and may only be
+    /// looked into.
+    pub fn copy_of_order(&self, order: i64, to: &Path) -> Result<()> {
+        copy_to(&self.lock(), to)?;
+        let copy = rusqlite::Connection::open(to)?;
+        let _: String = copy.query_row("PRAGMA journal_mode = DELETE", [], |r| r.get(0))?;
+        copy.execute_batch("PRAGMA foreign_keys = ON;")?;
+        copy.execute("DELETE FROM render_order WHERE id <> ?1", [order])?;
+        copy.execute(
+            "DELETE FROM project WHERE id <> (SELECT project FROM render_order WHERE id = ?1)",
+            [order],
+        )?;
+        copy.execute_batch(
+            "DELETE FROM package; DELETE FROM picture; DELETE FROM history; DELETE FROM leftover; VACUUM;",
+        )?;
+        Ok(())
+    }
+
     /// Makes today's copy in a folder unless it is there, and removes those beyond the newest seven. Beside them lies
     /// `latest.db`, made anew whenever something changed since. Gives today's copy if it was made now.
     pub fn back_up(&self, folder: &Path) -> Result<Option<PathBuf>> {

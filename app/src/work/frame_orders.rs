@@ -190,6 +190,11 @@ impl FramePlan {
         Self::new(app, (row.project, row.id), &row.spec, order).map(Some)
     }
 
+    /// The frames' numbers, from the first on.
+    pub fn numbers(&self) -> impl Iterator<Item = u64> {
+        self.sequence.frames.numbers()
+    }
+
     /// Every so many frames.
     pub fn step(&self) -> u64 {
         let mut numbers = self.sequence.frames.numbers();
@@ -332,8 +337,14 @@ fn pattern(request: &FrameRequest, recipe: &Recipe) -> Result<NamePattern> {
     Ok(pattern)
 }
 
-/// A scene with its light for the frames of an order.
-fn studio(app: &App, project: i64, spec: &OrderSpec, plan: &FramePlan) -> Result<Studio> {
+/// A scene with its light for the pictures of an order.
+pub(super) fn studio(
+    app: &App,
+    project: i64,
+    spec: &OrderSpec,
+    recipe: &Recipe,
+    written: (Filing, PictureFormat),
+) -> Result<Studio> {
     let settings = spec.settings.clone();
     let opened = app.scenes.open(app, project, &settings)?;
     let scene = app.scenes.place(app, project, &settings)?;
@@ -343,9 +354,9 @@ fn studio(app: &App, project: i64, spec: &OrderSpec, plan: &FramePlan) -> Result
     };
     let tables = distributions::tables(app, project, &settings.lights)?;
     let scale = LightScale {
-        white_cd_m2: plan.recipe.white_cd_m2,
+        white_cd_m2: recipe.white_cd_m2,
         file_cd_m2: settings.file_cd_m2,
-        gain: plan.recipe.stops.exp2(),
+        gain: recipe.stops.exp2(),
     };
     let sky_picture = app.scenes.sky_picture(app, project, &settings)?;
     let moves = settings.moves.clone();
@@ -361,8 +372,8 @@ fn studio(app: &App, project: i64, spec: &OrderSpec, plan: &FramePlan) -> Result
     Ok(Studio::new(
         (Arc::clone(&opened.document), moves, scene),
         Box::new(lit_by),
-        (plan.recipe.clone(), sky_picture),
-        (plan.filing.clone(), plan.format),
+        (recipe.clone(), sky_picture),
+        written,
     ))
 }
 
@@ -382,7 +393,10 @@ pub(super) fn run(
     let read = {
         let (app, plan) = (Arc::clone(app), Arc::clone(&plan));
         let (project, spec) = (row.project, row.spec.clone());
-        move || studio(&app, project, &spec, &plan)
+        move || {
+            let written = (plan.filing.clone(), plan.format);
+            studio(&app, project, &spec, &plan.recipe, written)
+        }
     };
     let Some(studio) = running.unless_stopped(read) else {
         return Ok(Ended::Stopped);
@@ -487,6 +501,66 @@ pub(super) fn run(
     Ok(Ended::Done(
         (!notes.is_empty()).then(|| notes.into_iter().collect::<Vec<_>>().join(" ")),
     ))
+}
+
+/// Makes some frames of an order, as a task of a farm does: what is there stays. Strips lie in a folder of the attempt's own. Gives what
+/// is to be said.
+pub(super) fn make_some(
+    app: &App,
+    row: &OrderRow,
+    frames: &[u64],
+    work: &Path,
+    watcher: &dyn Watcher,
+) -> Result<Vec<String>> {
+    let plan = FramePlan::of_row(app, row)?;
+    let plan = plan.ok_or_else(|| WorkError::Request("This order has no frames.".into()))?;
+    let written = (plan.filing.clone(), plan.format);
+    let mut studio = studio(app, row.project, &row.spec, &plan.recipe, written)?;
+    let mut notes = BTreeSet::new();
+    for frame in frames {
+        let name = plan.name(*frame);
+        if plan.sequence.found(&mut studio, *frame, &name)? == Found::Whole {
+            continue;
+        }
+        let kept = |_: &Shot| work.join(frame.to_string());
+        let mut watching = |_: f64, _: f64| -> Box<dyn Watcher + '_> { Box::new(Through(watcher)) };
+        let made = (plan.sequence).make(&mut studio, (*frame, &name), &kept, &mut watching)?;
+        notes.extend(made.notes);
+    }
+    Ok(notes.into_iter().collect())
+}
+
+/// Hands on what another watcher hears.
+struct Through<'a>(&'a dyn Watcher);
+
+impl Watcher for Through<'_> {
+    fn control(&self) -> &Control {
+        self.0.control()
+    }
+
+    fn looks(&self, look: &mut dyn FnMut()) {
+        self.0.looks(look);
+    }
+
+    fn aims_at(&self, percent: f32) {
+        self.0.aims_at(percent);
+    }
+
+    fn begins(&self, render: &Render, rows: (u32, u32)) {
+        self.0.begins(render, rows);
+    }
+
+    fn works(&self, work: &mut dyn FnMut()) {
+        self.0.works(work);
+    }
+
+    fn strip_begins(&self, top: u32) {
+        self.0.strip_begins(top);
+    }
+
+    fn strip_ends(&self, place: (u32, u32), strips: &[LayeredStrip]) {
+        self.0.strip_ends(place, strips);
+    }
 }
 
 /// Makes the place of what is unfinished, and remembers which sequence the order makes.

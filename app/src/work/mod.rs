@@ -12,6 +12,7 @@ pub mod distributions;
 pub mod estimate;
 pub mod events;
 pub mod eyes;
+pub mod farm;
 pub mod filing;
 pub mod film;
 pub mod film_package;
@@ -20,6 +21,7 @@ pub mod frame_orders;
 pub mod frames;
 pub mod history;
 pub mod jobs;
+pub mod joining;
 pub mod large;
 pub mod meanwhile;
 pub mod metering;
@@ -85,6 +87,8 @@ pub struct App {
     pub jobs: Jobs,
     /// What changes.
     pub events: Events,
+    /// Where orders are made, if not here.
+    pub farm: Option<farm::Farm>,
     sweeping: Mutex<()>,
     /// Whether it removes what was given up; workers beside a server leave that to it.
     sweeps: bool,
@@ -164,11 +168,18 @@ pub fn at_once<T: Send>(work: impl FnOnce() -> T + Send) -> T {
 impl App {
     /// Opens a data folder whose queue others work on.
     pub fn open_idle(folder: DataFolder) -> Result<Arc<Self>> {
+        Self::open_with(folder, None)
+    }
+
+    fn open_with(folder: DataFolder, farm: Option<farm::Farm>) -> Result<Arc<Self>> {
         folder.refuse_lost_database().map_err(WorkError::Conflict)?;
         let store = Store::open(&folder.database())?;
         store.give_up_unfinished()?;
         store.release_jobs(jobs::is_alive)?;
-        let app = Arc::new(Self::with(folder, store));
+        let app = Arc::new(Self {
+            farm,
+            ..Self::with(folder, store)
+        });
         move_old_orders(&app);
         app.sweep();
         back_up_daily(&app);
@@ -183,13 +194,25 @@ impl App {
         Ok(app)
     }
 
-    /// Works on the queue of a data folder beside a server or other workers.
-    pub fn work_on(folder: DataFolder) -> Result<Arc<Self>> {
+    /// Opens a data folder whose orders a farm makes.
+    pub fn open_on_farm(folder: DataFolder, farm: farm::Farm) -> Result<Arc<Self>> {
+        let app = Self::open_with(folder, Some(farm))?;
+        jobs::start(&app);
+        Ok(app)
+    }
+
+    /// Opens a data folder beside a server, to change its queue and bring files home.
+    pub fn beside(folder: DataFolder) -> Result<Self> {
         let store = Store::open_shared(&folder.database())?;
-        let app = Arc::new(Self {
+        Ok(Self {
             sweeps: false,
             ..Self::with(folder, store)
-        });
+        })
+    }
+
+    /// Works on the queue of a data folder beside a server or other workers.
+    pub fn work_on(folder: DataFolder) -> Result<Arc<Self>> {
+        let app = Arc::new(Self::beside(folder)?);
         jobs::start(&app);
         Ok(app)
     }
@@ -232,6 +255,7 @@ impl App {
             preflight: Preflight::default(),
             jobs: Jobs::default(),
             events: Events::default(),
+            farm: None,
             sweeping: Mutex::default(),
             sweeps: true,
         }

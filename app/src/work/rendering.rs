@@ -4,6 +4,7 @@ use super::aim;
 use super::convert;
 use super::denoise::{self, Remaining, Way, denoised, written};
 use super::eyes::{self, Eyes};
+use super::farm;
 use super::finished::{Finished, Job, read_strip, take_over, taken};
 use super::frame_orders;
 use super::packing;
@@ -44,6 +45,11 @@ pub(super) fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u3
 /// Renders the order of a job to its end or until it is stopped.
 pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let row = &running.patiently(|| app.store.order(running.job.makes))?;
+    if let Some(farm) = &app.farm
+        && let Some(ended) = farm::run(farm, app, running, row)?
+    {
+        return Ok(ended);
+    }
     let spec = &row.spec;
     if let Some(frames) = &spec.frames {
         return frame_orders::run(app, running, row, frames);

@@ -154,6 +154,11 @@ impl Running {
         *open(&self.note) = Some(note.to_owned());
     }
 
+    /// Nothing is said of it any more but what the database says.
+    pub(super) fn clear_note(&self) {
+        *open(&self.note) = None;
+    }
+
     /// A picture's files are in use from now on.
     pub(super) fn uses(&self, picture: &str) {
         let _ = self.picture.set(picture.to_owned());

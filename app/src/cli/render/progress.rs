@@ -10,7 +10,7 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
 
 /// How far a render is, told on stderr.
-pub(super) struct Progress<'a> {
+pub(in crate::cli) struct Progress<'a> {
     control: Control,
     around: Option<(&'a Around, f64, f64)>,
     forecast: OnceLock<Arc<Forecast>>,
@@ -19,7 +19,7 @@ pub(super) struct Progress<'a> {
 }
 
 /// The frames of a sequence around the one that is rendered.
-pub(super) struct Around {
+pub(in crate::cli) struct Around {
     /// Number of the frame that is rendered.
     pub(super) frame: u64,
     /// How many were rendered since the start.
@@ -70,7 +70,7 @@ struct State {
 impl<'a> Progress<'a> {
     /// Of a still; or of a part of a frame with the frames around it, the share of it that is done before, and how many parts it
     /// has.
-    pub(super) fn new(around: Option<(&'a Around, f64, f64)>) -> Self {
+    pub(in crate::cli) fn new(around: Option<(&'a Around, f64, f64)>) -> Self {
         Self {
             control: Control::default(),
             around,
