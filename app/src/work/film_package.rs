@@ -1,7 +1,7 @@
 //! Films that are handed over: made of an order's frames, read back and checked.
 
 use super::film::{Codec, FilmFrames, FilmMaking, make as make_film};
-use super::frame_orders::FramePlan;
+use super::frame_plan::FramePlan;
 use super::package::{file_name, queue};
 use super::running::{Ended, Running};
 use super::told::jobs::JobInfo;

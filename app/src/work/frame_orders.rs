@@ -1,10 +1,9 @@
-//! Orders of many frames: where they go, how they are made one after the other, and what is told of them.
+//! Orders of many frames: how they are made one after the other, and what is told of them.
 
 use super::distributions;
-use super::filing::{Filing, files_of};
-use super::frames::{Sequence, Turned, Way, missing_told};
-use super::paths::Mover;
-use super::pattern::NamePattern;
+use super::filing::Filing;
+use super::frame_plan::FramePlan;
+use super::frames::missing_told;
 use super::recipe::Recipe;
 use super::running::{Ended, FrameMeter, RenderMeter, Running};
 use super::screen::{DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
@@ -13,329 +12,29 @@ use super::studio::Studio;
 use super::told::jobs::FramesInfo;
 use super::{App, Result, WorkError};
 use crate::folder::{RenderFolder, remove};
-use crate::model::orders::{FrameFormat, FrameOrder, FrameRequest, OrderSpec};
+use crate::model::jobs::JobState;
+use crate::model::orders::{FrameOrder, OrderSpec};
 use crate::store::{NoiseTold, OrderRow};
 use dome_files::frame::Found;
 use dome_files::rows::PictureRows;
 use dome_files::{FileError, PictureFormat};
 use dome_imaging::{LayeredStrip, NoiseSum, Picture, Strip};
-use dome_optics::path::{Frames, Rate};
-use dome_optics::rig::{Arrangement, Packing};
-use dome_optics::{PictureSize, Shape};
+use dome_optics::Shape;
+use dome_optics::rig::Arrangement;
 use dome_trace::{Control, Forecast, Illumination, LightScale, Render, Scene, Sky};
 use std::collections::BTreeSet;
-use std::path::{Component, Path, PathBuf};
+use std::path::Path;
 use std::sync::{Arc, OnceLock};
 use std::time::Instant;
 
-/// Words that a name may have, beside the frame's number.
-const WORDS: [&str; 9] = [
-    "project",
-    "viewpoint",
-    "setup",
-    "order",
-    "eye",
-    "face",
-    "pass",
-    "width",
-    "shape",
-];
 /// Failures one after the other after which the rest is not tried.
 const MOST_FAILURES: usize = 3;
-/// Most frames of an order: an hour at 60 a second is 216,000.
-const MOST_FRAMES: u64 = 1_000_000;
 /// Width of the small picture of a frame, pixels.
 const SMALL_WIDTH: u32 = 192;
 /// Most frames whose small pictures are shown together.
 const MOST_SHOWN: usize = 160;
 /// Most frames that are looked for on the disk whenever an order is told.
 const LOOKED_FOR: usize = 2_000;
-
-impl FrameFormat {
-    fn format(self) -> PictureFormat {
-        match self {
-            Self::Exr => PictureFormat::Exr,
-            Self::Png16 | Self::Png => PictureFormat::Png,
-            Self::Jpeg => PictureFormat::Jpeg,
-        }
-    }
-}
-
-/// An order of frames, understood.
-pub struct FramePlan {
-    sequence: Sequence,
-    recipe: Recipe,
-    filing: Filing,
-    format: PictureFormat,
-    pattern: NamePattern,
-    words: Vec<(&'static str, String)>,
-    root: PathBuf,
-    first_each: u64,
-    test_first: bool,
-}
-
-fn refuse<T>(sentence: impl Into<String>) -> Result<T> {
-    Err(WorkError::Request(sentence.into()))
-}
-
-/// The frames and the rate that are asked for.
-pub fn asked(request: &FrameRequest) -> Result<(Frames, Rate)> {
-    let wrong = |e: &dyn std::fmt::Display| WorkError::Request(format!("{e}."));
-    let frames = Frames::new(
-        request.first.into(),
-        request.last.into(),
-        request.step.into(),
-    )
-    .map_err(|e| wrong(&e))?;
-    let rate = Rate::parse(&request.rate).map_err(|e| wrong(&e))?;
-    if frames.count() > MOST_FRAMES {
-        return refuse(format!(
-            "{} frames are too many for one order; give at most {MOST_FRAMES}.",
-            frames.count()
-        ));
-    }
-    let last = rate.moment_s(request.last.into());
-    if last > 86_400.0 {
-        return refuse(format!(
-            "Frame {} would show the moment {last:.0} s, and there are at most 86,400 s; give fewer frames.",
-            request.last
-        ));
-    }
-    if !(0.0..=360.0).contains(&request.shutter_deg) {
-        return refuse("The shutter is open for 0 to 360 degrees; correct it.");
-    }
-    if !(2..=256).contains(&request.moments) {
-        return refuse("An open shutter blends 2 to 256 moments; correct their number.");
-    }
-    Ok((frames, rate))
-}
-
-impl FramePlan {
-    /// The frames of an order; `number` is the order's, or will be.
-    pub fn new(
-        app: &App,
-        (project, number): (i64, i64),
-        spec: &OrderSpec,
-        order: &FrameOrder,
-    ) -> Result<Self> {
-        let request = &order.asked;
-        let (frames, rate) = asked(request)?;
-        let mut recipe = Recipe::of_order(spec)?;
-        if let Ok(Shape::CubeFaces(layout)) = spec.shape.parse() {
-            recipe.size = PictureSize::new(Shape::CubeFaces(layout), Some(spec.width), None)?;
-        }
-        let way = match (&order.path, &order.ride) {
-            (Some(path), _) => Way::Path(Box::new(Mover::new(path)?)),
-            (None, Some(ride)) => Way::Node {
-                node: ride.node,
-                offset: ride.offset.into(),
-                turned: Turned::Never,
-                above_floor_m: None,
-            },
-            (None, None) => Way::Still,
-        };
-        let format = request.format.format();
-        let packing = match (&request.packing, recipe.rig.is_some()) {
-            (Some(packing), true) => Some(packing.parse::<Packing>()?),
-            _ => None,
-        };
-        let filing = Filing {
-            deep: request.format == FrameFormat::Png16,
-            packing,
-            ..Filing::default()
-        };
-        let plan = Self {
-            sequence: Sequence {
-                frames,
-                rate,
-                from_s: 0.0,
-                shutter_deg: request.shutter_deg,
-                moments: request.moments,
-                way,
-            },
-            pattern: pattern(request, &recipe)?,
-            words: vec![
-                ("project", app.store.project(project)?.name),
-                ("viewpoint", spec.viewpoint.clone()),
-                ("setup", spec.settings.setup.name.clone()),
-                ("order", number.to_string()),
-                ("width", spec.width.to_string()),
-                ("shape", recipe.size.shape.to_string()),
-            ],
-            root: app.folder.out(),
-            first_each: request.first_each.max(1).into(),
-            test_first: request.test_first,
-            recipe,
-            filing,
-            format,
-        };
-        if format == PictureFormat::Jpeg {
-            let size = (plan.recipe.size.width(), plan.recipe.size.height());
-            let (wide, high) = match plan.recipe.rig {
-                Some(_) => plan.laying().file_size(size),
-                None => size,
-            };
-            if wide.max(high) > dome_files::jpeg::MAX_SIDE {
-                return refuse("JPEG ends at 65535 px a side; take EXR or PNG.");
-            }
-        }
-        Ok(plan)
-    }
-
-    /// The frames of an order as it is kept; nothing of one that is one picture.
-    pub fn of_row(app: &App, row: &OrderRow) -> Result<Option<Self>> {
-        let Some(order) = &row.spec.frames else {
-            return Ok(None);
-        };
-        Self::new(app, (row.project, row.id), &row.spec, order).map(Some)
-    }
-
-    /// The frames' numbers, from the first on.
-    pub fn numbers(&self) -> impl Iterator<Item = u64> {
-        self.sequence.frames.numbers()
-    }
-
-    /// Every so many frames.
-    pub fn step(&self) -> u64 {
-        let mut numbers = self.sequence.frames.numbers();
-        match (numbers.next(), numbers.next()) {
-            (Some(a), Some(b)) => b - a,
-            _ => 1,
-        }
-    }
-
-    /// The shape of a frame, of one eye.
-    pub fn shape(&self) -> Shape {
-        self.recipe.size.shape
-    }
-
-    /// Whether there are two eyes.
-    pub fn has_both(&self) -> bool {
-        self.recipe.rig.is_some()
-    }
-
-    /// The picture of each frame, where it is one file.
-    pub fn main_files(&self) -> Vec<PathBuf> {
-        // Passes come before it.
-        (self.sequence.frames.numbers())
-            .filter_map(|n| self.files(n).pop())
-            .collect()
-    }
-
-    /// How the eyes lie.
-    pub fn laying(&self) -> Packing {
-        (self.filing.laying(&self.name(0), self.format)).packing
-    }
-
-    /// The name of a frame, in which words for eyes, faces and passes may be left.
-    pub fn name(&self, frame: u64) -> PathBuf {
-        let words: Vec<(&str, &str)> = self.words.iter().map(|(w, v)| (*w, v.as_str())).collect();
-        self.root.join(self.pattern.fill(frame, &words))
-    }
-
-    /// The files of a frame.
-    pub fn files(&self, frame: u64) -> Vec<PathBuf> {
-        files_of(&self.filing, self.format, &self.recipe, &self.name(frame))
-    }
-
-    /// How many frames there are to be.
-    pub fn count(&self) -> u64 {
-        self.sequence.frames.count()
-    }
-
-    /// How long they last, seconds.
-    pub fn lasts_s(&self) -> f64 {
-        self.sequence.frames.lasts_s(self.sequence.rate)
-    }
-
-    /// Frames a second.
-    pub fn rate(&self) -> Rate {
-        self.sequence.rate
-    }
-
-    /// The first file, as a path within the folder for outputs.
-    pub fn first_file(&self) -> String {
-        let first = self.sequence.frames.numbers().next().unwrap_or(0);
-        let files = self.files(first);
-        let file = files.last().map_or(Path::new(""), |f| f);
-        let within = file.strip_prefix(&self.root).unwrap_or(file);
-        within.display().to_string()
-    }
-
-    /// The first frame that has files already, and how many have.
-    pub fn there_already(&self) -> Option<(u64, PathBuf)> {
-        let mut there = 0;
-        let mut first = None;
-        for frame in self.sequence.frames.numbers() {
-            if let Some(file) = self.files(frame).into_iter().find(|f| f.exists()) {
-                there += 1;
-                first.get_or_insert(file);
-            }
-        }
-        first.map(|file| (there, file))
-    }
-
-    /// Whether another order writes files of the same names.
-    pub fn collides(&self, other: &Self) -> bool {
-        let first = |plan: &Self| plan.sequence.frames.numbers().next().unwrap_or(0);
-        [first(self), first(other)]
-            .iter()
-            .any(|n| self.name(*n) == other.name(*n))
-    }
-
-    /// Frames of which a file is missing, of the first so many.
-    fn missing(&self, most: usize) -> Vec<u64> {
-        (self.sequence.frames.numbers().take(most))
-            .filter(|frame| !self.files(*frame).iter().all(|f| f.exists()))
-            .collect()
-    }
-}
-
-/// The names of the frames, which must lead nowhere else and tell frames apart.
-fn pattern(request: &FrameRequest, recipe: &Recipe) -> Result<NamePattern> {
-    let ending = request.format.format().ending();
-    let name = format!("{}.{ending}", request.name.trim());
-    let pattern = NamePattern::parse(&name, &WORDS).map_err(WorkError::Request)?;
-    if !pattern.has_frame() {
-        return refuse(format!(
-            "{} would be the name of every frame; put {{frame:05}} into it.",
-            request.name
-        ));
-    }
-    // Words are cleaned where they are filled in; what stands between them is not.
-    let sane = |part: Component| matches!(part, Component::Normal(n) if n.to_str().is_some_and(|n| !n.starts_with('.')));
-    if request.name.contains(['\\', '\0']) || !Path::new(&name).components().all(sane) {
-        return refuse(format!(
-            "{} leads out of the folder for outputs, or into a hidden one; begin with a plain name like {{project}}/{{viewpoint}}/{{frame:05}}.",
-            request.name
-        ));
-    }
-    let pair = recipe.rig.is_some();
-    let faces = matches!(recipe.size.shape, Shape::CubeFaces(_));
-    let passes = recipe.passes.iter().next().is_some();
-    for (word, there, what) in [
-        ("eye", pair, "there is one eye"),
-        ("face", faces, "the picture is in one piece"),
-        ("pass", passes, "there are no passes"),
-    ] {
-        if pattern.has(word) && !there {
-            return refuse(format!(
-                "The name has {{{word}}} in it, but {what}; leave it out."
-            ));
-        }
-    }
-    if pair && passes && (request.format != FrameFormat::Exr || pattern.has("pass")) {
-        return refuse(
-            "The passes of two eyes are layers of an EXR; take EXR, and leave {pass} out.",
-        );
-    }
-    if pattern.has("eye") && request.packing.is_some() {
-        return refuse(
-            "The name has {eye} in it, which gives each eye a file of its own; leave one of name and packing out.",
-        );
-    }
-    Ok(pattern)
-}
 
 /// A scene with its light for the pictures of an order.
 pub(super) fn studio(
@@ -483,11 +182,11 @@ pub(super) fn run(
         }
     }
     if let Some((frame, why)) = failed.first() {
-        return refuse(format!(
+        return Err(WorkError::Request(format!(
             "{} of {} frames failed, the first is {frame}: {why} Resume tries them again.",
             failed.len(),
             plan.count()
-        ));
+        )));
     }
     if pixels > 0 {
         let told = NoiseTold {
@@ -743,7 +442,7 @@ pub(super) fn told(
         });
         (numbers.collect(), None, None)
     });
-    let missing = (row.state == crate::model::jobs::JobState::Done)
+    let missing = (row.state == JobState::Done)
         .then(|| missing_told(&plan.missing(LOOKED_FOR), "Resume renders them."))
         .flatten();
     let every = there.len().div_ceil(MOST_SHOWN).max(1);

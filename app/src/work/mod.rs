@@ -18,6 +18,7 @@ pub mod film;
 pub mod film_package;
 pub mod finished;
 pub mod frame_orders;
+pub mod frame_plan;
 pub mod frames;
 pub mod history;
 pub mod jobs;

@@ -2,7 +2,7 @@
 
 use super::asked::{OrderRequest, OrdersRequest};
 use super::estimate::estimated;
-use super::frame_orders::FramePlan;
+use super::frame_plan::FramePlan;
 use super::recipe::picture_size;
 use super::told::{Estimate, FramesEstimate};
 use super::{App, Result, WorkError};
