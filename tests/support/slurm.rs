@@ -5,6 +5,7 @@ use std::net::TcpListener;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::sync::atomic::{AtomicU16, Ordering};
 use std::time::Instant;
 
 /// The nodes.
@@ -16,10 +17,18 @@ pub struct Slurm {
     daemons: Vec<(&'static str, Child)>,
 }
 
-/// Ports that are free just now.
+/// Ports that are free, below those that systems give to whoever asks for any: another server of the tests takes none of them.
 fn free_ports<const N: usize>() -> [u16; N] {
-    let held = [(); N].map(|()| TcpListener::bind("127.0.0.1:0").unwrap());
-    held.map(|h| h.local_addr().unwrap().port())
+    static NEXT: AtomicU16 = AtomicU16::new(0);
+    let first = 20_000 + (std::process::id() % 1_000) as u16 * 10;
+    [(); N].map(|()| {
+        loop {
+            let port = first + NEXT.fetch_add(1, Ordering::Relaxed) % 2_000;
+            if TcpListener::bind(("127.0.0.1", port)).is_ok() {
+                return port;
+            }
+        }
+    })
 }
 
 /// A program of the package, wherever this system keeps it.
