@@ -139,11 +139,14 @@ fn kills_lose_no_frame_of_an_order() {
 #[test]
 fn missing_and_broken_frames_are_told_and_rendered() {
     let (_folder, server) = with_walk();
-    let order = server.order(1, wish(frames(4, "walk/{frame}", json!({}))));
+    let order = server.order(1, wish(frames(4, "{project}/{frame}", json!({}))));
     server.wait_for_order(order, "done");
-    let at = |n: u32| out(&server).join(format!("walk/{n}.exr"));
+    let at = |n: u32| out(&server).join(format!("Test/{n}.exr"));
     let good = files(&out(&server));
     let untouched = std::fs::metadata(at(0)).unwrap().modified().unwrap();
+    // Another name of the project leads nobody astray.
+    let renamed = json!({"name": "Renamed"});
+    assert_eq!(server.json("PATCH", PROJECT, Some(renamed)).0, 200);
     std::fs::remove_file(at(1)).unwrap();
     std::fs::remove_file(at(2)).unwrap();
     let told = server.told(order);

@@ -198,6 +198,9 @@ pub struct FrameOrder {
     /// What it rode on then.
     #[serde(default)]
     pub ride: Option<Ride>,
+    /// Name of the project then: frames stay where they are when it gets another one.
+    #[serde(default)]
+    pub project: Option<String>,
 }
 
 /// A lens with an opening.

@@ -272,7 +272,9 @@ fn begin(
     studio: &Studio,
 ) -> Result<RenderFolder> {
     let mut description = plan.recipe.describe(studio.scene(), studio.sky_picture);
-    let FrameOrder { asked, path, ride } = order;
+    let FrameOrder {
+        asked, path, ride, ..
+    } = order;
     let told = serde_json::to_string(&(asked, path, ride)).unwrap_or_default();
     description.line("frames", told);
     description.line("names", plan.first_file());

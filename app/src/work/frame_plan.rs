@@ -133,7 +133,13 @@ impl FramePlan {
             },
             pattern: pattern(request, &recipe)?,
             words: vec![
-                ("project", app.store.project(project)?.name),
+                (
+                    "project",
+                    match &order.project {
+                        Some(name) => name.clone(),
+                        None => app.store.project(project)?.name,
+                    },
+                ),
                 ("viewpoint", spec.viewpoint.clone()),
                 ("setup", spec.settings.setup.name.clone()),
                 ("order", number.to_string()),

@@ -31,7 +31,8 @@ pub struct Asked {
 
 /// What is asked, made whole and checked.
 pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
-    let settings = app.store.project(project)?.settings;
+    let row = app.store.project(project)?;
+    let settings = row.settings;
     let setup = request.setup.unwrap_or(settings.setup.number);
     let mut settings = settings.with_setup(setup).ok_or_else(|| {
         WorkError::Request(format!(
@@ -145,6 +146,7 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
             asked: asked.clone(),
             path: viewpoint.path,
             ride: viewpoint.ride,
+            project: Some(row.name),
         }),
     };
     let mut frames = None;

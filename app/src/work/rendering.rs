@@ -45,13 +45,14 @@ pub(super) fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u3
 /// Renders the order of a job to its end or until it is stopped.
 pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let row = &running.patiently(|| app.store.order(running.job.makes))?;
-    if let Some(farm) = &app.farm
-        && let Some(ended) = farm::run(farm, app, running, row)?
-    {
-        return Ok(ended);
-    }
     let spec = &row.spec;
     if let Some(frames) = &spec.frames {
+        if let Some(farm) = &app.farm
+            && frame_orders::missing(app, row).is_some()
+            && let Some(ended) = farm::run(farm, app, running, row)?
+        {
+            return Ok(ended);
+        }
         return frame_orders::run(app, running, row, frames);
     }
     let recipe = Recipe::of_order(spec)?;
@@ -90,6 +91,12 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
         if !job.files.master().exists() {
             take_over(app, &job, [&left, &right])?;
         }
+    }
+    if let Some(farm) = &app.farm
+        && !job.files.master().exists()
+        && let Some(ended) = farm::run(farm, app, running, row)?
+    {
+        return Ok(ended);
     }
     if job.files.master().exists() {
         // Another order made this very picture.

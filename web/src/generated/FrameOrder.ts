@@ -18,4 +18,8 @@ path: ViewpointPath | null,
 /**
  * What it rode on then.
  */
-ride: Ride | null, };
+ride: Ride | null, 
+/**
+ * Name of the project then: frames stay where they are when it gets another one.
+ */
+project: string | null, };

@@ -20,7 +20,6 @@ function Ended({ jobs }: { jobs: readonly JobInfo[] }) {
   const first = Math.min(...jobs.map((j) => j.ended ?? Infinity));
   const since = new Date(first * 1000).toLocaleString("en-GB", {
     weekday: "short",
-    timeStyle: undefined,
     hour: "2-digit",
     minute: "2-digit",
   });
