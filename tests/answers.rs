@@ -1,7 +1,7 @@
 //! What the page asks for all the time: finished parts, values under the pointer, the queue, names, undo. Each answer is
 //! held against a file or a fact beside it.
 
-mod support;
+use crate::support;
 
 use dome_files::exr_picture::ExrStrips;
 use serde_json::{Value, json};

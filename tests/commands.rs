@@ -1,6 +1,6 @@
 //! The commands as an artist runs them, checked with readers made by others.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use std::path::Path;

@@ -1,6 +1,6 @@
 //! Conversion by command, against programs that others made, and what it refuses.
 
-mod support;
+use crate::support;
 
 use dome_files::rows::PictureRows;
 use dome_imaging::convert::Pixel;

@@ -1,6 +1,6 @@
 //! Denoised renders: in every shape that can be, in parts, in pairs, to a noise that is left, and what is told of it.
 
-mod support;
+use crate::support;
 
 use dome_files::exr_picture::ExrStrips;
 use dome_imaging::transfer::{luminance, srgb_from_linear};

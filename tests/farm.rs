@@ -2,7 +2,7 @@
 
 #[path = "support/slurm.rs"]
 mod slurm;
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use slurm::{Slurm, kill, processes};

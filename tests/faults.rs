@@ -1,6 +1,6 @@
 //! Faults of files, libraries, callers and networks: each ends with one sentence, nothing lost and the server alive.
 
-mod support;
+use crate::support;
 
 use dome_files::picture_file::{self, PictureSpec, plain};
 use dome_files::{PictureFormat, budget};

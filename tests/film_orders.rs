@@ -1,9 +1,10 @@
 //! Films of an order's frames, over HTTP: made, marked, heard, read back by others, and what is refused.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use support::decoded::{mean_error, pictures};
+use support::sound::wav;
 use support::walk::{frames, wish, with_walk};
 use support::{Server, outside, samples, text, wait_for};
 
@@ -55,30 +56,6 @@ fn make(server: &Server, order: i64, film: Value) -> Value {
         .collect();
     assert!(wrong.is_empty(), "{wrong:?}");
     package
-}
-
-/// Two channels of silence with a click, 16 bits at 48 kHz (RIFF/WAVE, "Multimedia Programming Interface and Data Specifications
-/// 1.0", from memory).
-fn wav(channels: u16, seconds: f64) -> Vec<u8> {
-    let frames = (48_000.0 * seconds) as u32;
-    let data = frames * u32::from(channels) * 2;
-    let mut bytes = b"RIFF".to_vec();
-    bytes.extend((36 + data).to_le_bytes());
-    bytes.extend(b"WAVEfmt ");
-    bytes.extend(16u32.to_le_bytes());
-    bytes.extend(1u16.to_le_bytes());
-    bytes.extend(channels.to_le_bytes());
-    bytes.extend(48_000u32.to_le_bytes());
-    bytes.extend((48_000 * u32::from(channels) * 2).to_le_bytes());
-    bytes.extend((channels * 2).to_le_bytes());
-    bytes.extend(16u16.to_le_bytes());
-    bytes.extend(b"data");
-    bytes.extend(data.to_le_bytes());
-    for i in 0..frames * u32::from(channels) {
-        let click = if i % 4800 < 40 { 8000i16 } else { 0 };
-        bytes.extend(click.to_le_bytes());
-    }
-    bytes
 }
 
 /// From frames to a film that plays as fast as things move, says that it is a sphere and where to look first, and is heard.

@@ -1,10 +1,12 @@
 //! Films by command: what they say about spheres, in both forms, as ffprobe and exiftool read it; media that stay as they are.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
+use std::f64::consts::TAU;
 use std::path::{Path, PathBuf};
 use support::decoded::{mean_error, pictures};
+use support::sound::wav_of;
 use support::{exiftool, outside, run_fails, run_ok, text};
 
 struct Bench {
@@ -473,6 +475,130 @@ fn stills_are_held_and_sound_comes_with_them() {
     let streams = told["streams"].as_array().unwrap();
     assert!(streams.iter().any(|s| s["codec_name"] == "aac"), "{told}");
     assert_eq!(exiftool(&out)["Spherical"], true);
+}
+
+/// Four channels are a sphere of sound: they stay apart, in their order, and the film says what they are. The box has the bytes of the
+/// spatial audio note for spherical films (from memory), where it belongs: behind what describes the encoding.
+#[test]
+fn a_sphere_of_sound_stays_one() {
+    const TONES: [f64; 4] = [300.0, 500.0, 800.0, 1300.0];
+    let b = Bench::new();
+    soft(&b.at("one"), 1, (256, 128));
+    let sound = b.at("round.wav");
+    let tone = |i: u32, c: u16| 0.4 * (TAU * TONES[usize::from(c)] * f64::from(i) / 48_000.0).sin();
+    std::fs::write(&sound, wav_of(4, 2.0, tone)).unwrap();
+    let (picture, out) = (b.at("one/f-0000.png"), b.at("round.mp4"));
+    let made = [
+        "film",
+        text(&picture),
+        "-o",
+        text(&out),
+        "--rate",
+        "30",
+        "--hold",
+        "2",
+    ];
+    run_ok(&[&made[..], &["--stereo", "mono", "--sound", text(&sound)]].concat());
+    let told = outside(
+        "ffprobe",
+        &[
+            "-v",
+            "error",
+            "-select_streams",
+            "a",
+            "-show_streams",
+            "-of",
+            "json",
+            text(&out),
+        ],
+    );
+    let told: Value = serde_json::from_str(&told).unwrap();
+    assert_eq!(told["streams"][0]["channels"], 4, "{told}");
+    assert_eq!(told["streams"][0]["channel_layout"], "4.0");
+    let raw = b.at("round.raw");
+    outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-i",
+            text(&out),
+            "-f",
+            "s16le",
+            "-c:a",
+            "pcm_s16le",
+            text(&raw),
+        ],
+    );
+    let bytes = std::fs::read(&raw).unwrap();
+    let samples: Vec<f64> = (bytes.chunks_exact(2))
+        .map(|b| f64::from(i16::from_le_bytes([b[0], b[1]])) / 32_768.0)
+        .collect();
+    // A second from the middle, so that all tones have whole numbers of waves in it.
+    let second = &samples[4 * 24_000..4 * 72_000];
+    for channel in 0..4 {
+        let of = |hz: f64| {
+            let (mut re, mut im) = (0.0, 0.0);
+            for (i, s) in second.iter().skip(channel).step_by(4).enumerate() {
+                let (sin, cos) = (TAU * hz * i as f64 / 48_000.0).sin_cos();
+                (re, im) = (re + s * cos, im + s * sin);
+            }
+            2.0 * f64::hypot(re, im) / 48_000.0
+        };
+        let own = of(TONES[channel]);
+        assert!((own - 0.4).abs() < 0.02, "{channel}: {own}");
+        for other in (0..4).filter(|o| *o != channel) {
+            // 40 dB below.
+            let mixed = of(TONES[other]);
+            assert!(mixed < 0.004, "channel {channel} has {mixed} of {other}");
+        }
+    }
+    // Version and kind, order 1, ACN and SN3D, four channels, each where it belongs.
+    let body: Vec<u8> = [
+        &[0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 4][..],
+        &[0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 2, 0, 0, 0, 3],
+    ]
+    .concat();
+    let wanted = [&36u32.to_be_bytes()[..], b"SA3D", &body].concat();
+    let times = |file: &Path| {
+        let bytes = std::fs::read(file).unwrap();
+        bytes.windows(wanted.len()).filter(|w| *w == wanted).count()
+    };
+    assert_eq!(times(&out), 1);
+    assert_eq!(
+        inspected(&out)["sound"],
+        json!({"channels": 4, "ambisonic": true})
+    );
+    // Marked anew it stays and is not doubled; cleared it goes, and may come back.
+    let again = b.at("again.mp4");
+    tag(&out, &again, "--stereo top-bottom");
+    assert_eq!(times(&again), 1);
+    tag(&again, &again, "--stereo mono --ambisonic");
+    assert_eq!(times(&again), 1);
+    tag(&again, &again, "--clear");
+    assert_eq!(times(&again), 0);
+    assert_eq!(
+        inspected(&again)["sound"],
+        json!({"channels": 4, "ambisonic": false})
+    );
+    // The pictures and the sound are those from before.
+    assert_eq!(decoded(&again), decoded(&out));
+    // Two channels are none.
+    std::fs::write(&sound, wav_of(2, 2.0, tone)).unwrap();
+    run_ok(&[&made[..], &["--stereo", "mono", "--sound", text(&sound)]].concat());
+    assert_eq!(
+        inspected(&out)["sound"],
+        json!({"channels": 2, "ambisonic": false})
+    );
+    let (to, from) = (text(&again), text(&out));
+    let said = run_fails(
+        &["tag", from, "-o", to, "--stereo", "mono", "--ambisonic"],
+        1,
+    );
+    assert!(
+        said.contains("four channels of sound, and it has 2"),
+        "{said}"
+    );
 }
 
 /// What cannot be a film is said before anything is encoded.

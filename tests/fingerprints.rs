@@ -1,6 +1,6 @@
 //! Every picture has a fingerprint: what shares one is made once, what differs never meets.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};

@@ -1,6 +1,6 @@
 //! Orders of many frames, over HTTP: what they are, that nothing finished is lost, what is missing, and what is refused.
 
-mod support;
+use crate::support;
 
 use dome_files::frame::{Found, look};
 use dome_files::inspect::inspect;

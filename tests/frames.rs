@@ -1,8 +1,6 @@
 //! Frames by command: which there are, their names, and orders that were stopped, damaged or killed.
 
-#[path = "support/stage.rs"]
-mod stage;
-mod support;
+use crate::{stage, support};
 
 use dome_files::inspect::inspect;
 use dome_optics::path::Rate;

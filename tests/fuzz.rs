@@ -74,6 +74,7 @@ fn made_film() -> Vec<u8> {
     };
     let request = film::FilmRequest {
         sphere: Some(sphere),
+        ambisonic: false,
         verify: false,
     };
     film::tag(&path, &path, &request).unwrap();
@@ -320,6 +321,7 @@ fn inputs(folder: &Path) -> Vec<Input> {
                     pose_deg: [0.0; 3],
                     opening_deg: None,
                 }),
+                ambisonic: false,
                 verify: true,
             };
             let out = path.with_extension("out.mp4");

@@ -1,6 +1,6 @@
 //! The engine of long work: memory, turns, and that nothing is lost however often the program is killed.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};

@@ -1,6 +1,6 @@
 //! Light in true units over HTTP and by command: exposure and its middle grey, the meter, pictures of the sky, what files say.
 
-mod support;
+use crate::support;
 
 use dome_files::exr_picture::ExrStrips;
 use dome_trace::photometry::DAYLIGHT_WHITE_CD_M2;

@@ -1,6 +1,6 @@
 //! Lamps that shine as measured (.ies), over HTTP and by command.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use support::{Bench, with_room};

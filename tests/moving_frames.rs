@@ -1,8 +1,6 @@
 //! What frames show while the eye and the scene move: a lamp in the right pixel from paths and cameras, and drawn out by an open shutter.
 
-#[path = "support/stage.rs"]
-mod stage;
-mod support;
+use crate::{stage, support};
 
 use dome_files::exr_picture::ExrStrips;
 use dome_files::inspect::inspect;

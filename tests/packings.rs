@@ -1,6 +1,6 @@
 //! Two eyes in files by command: packed, taken apart, laid again, checked; sizes and pixels as exiftool and ffmpeg see them.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};

@@ -1,6 +1,6 @@
 //! Two eyes on the server: orders that take over what is there, what the Depth stage asks, live pictures, and what is handed over.
 
-mod support;
+use crate::support;
 
 use dome_files::exr_picture::ExrStrips;
 use serde_json::{Value, json};

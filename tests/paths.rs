@@ -1,6 +1,6 @@
 //! Viewpoints on a path, over HTTP: where they are at which moment, what is told of the way, undo, restart, nonsense.
 
-mod support;
+use crate::support;
 
 use glam::DVec3;
 use serde_json::{Value, json};

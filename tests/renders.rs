@@ -1,6 +1,6 @@
 //! Renders by command: passes, parts, skies, noise, motion, units, and what they must not change.
 
-mod support;
+use crate::support;
 
 use serde_json::Value;
 use std::path::{Path, PathBuf};

@@ -1,6 +1,6 @@
 //! Sequences of cube faces in six folders, through the command.
 
-mod support;
+use crate::support;
 
 use dome_files::rows::PictureRows;
 use std::path::Path;

@@ -1,6 +1,6 @@
 //! The server over HTTP: refusals, endurance, and that a cut-off render ends with the same bytes.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use support::{Server, run_fails, wait_for, with_room};

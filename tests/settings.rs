@@ -1,6 +1,6 @@
 //! Lights, surroundings, unit, noise and passes over HTTP.
 
-mod support;
+use crate::support;
 
 use serde_json::json;
 use support::{Server, scene, with_room};

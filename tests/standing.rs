@@ -1,6 +1,6 @@
 //! Standing over HTTP and on the command line: undo across restarts, riding, hiding, the preflight, checks.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use std::path::Path;
@@ -174,7 +174,7 @@ fn a_viewpoint_rides_on_the_scenes_camera() {
         answer
     };
     let later = settings(6.0);
-    let walked = later["viewpoints"][4].clone();
+    let walked = later["viewpoints"][5].clone();
     // Half-way of the eased walk: heading 265 at 2.9 m (demo/src/lib.rs).
     let (sin, cos) = 265f64.to_radians().sin_cos();
     assert!((at(&walked, 0) - 2.9 * sin).abs() < 1e-4 && (at(&walked, 2) + 2.9 * cos).abs() < 1e-4);
@@ -192,7 +192,7 @@ fn a_viewpoint_rides_on_the_scenes_camera() {
     assert_eq!(status, 200, "{aside}");
     assert!((aside["ride"]["offset"][0].as_f64().unwrap() - 0.5).abs() < 1e-6);
     assert!(travels(&server).is_none());
-    let home = settings(0.0)["viewpoints"][4].clone();
+    let home = settings(0.0)["viewpoints"][5].clone();
     assert!((at(&home, 0) - now(0) - 0.5).abs() < 1e-4, "{home}");
     // What does not move carries nobody.
     let wrong = json!({"name": "W", "pose": pose([0.0; 3], 0.0), "unlocked": false,

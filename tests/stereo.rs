@@ -1,7 +1,7 @@
 //! Two eyes by command and by order: where lamps stand, what is the same in both, how files are packed; checked with
 //! exrheader, exrmultiview, exiftool and ffmpeg.
 
-mod support;
+use crate::support;
 
 use dome_files::exr_picture::ExrStrips;
 use dome_optics::rig::{Anchor, FlatPair, Frame, Method, PanoramicEye, PanoramicPair, Side};

@@ -1,6 +1,6 @@
 //! What is finished survives: lost and damaged databases, full disks, rows that cannot be read.
 
-mod support;
+use crate::support;
 
 use rusqlite::Connection;
 use serde_json::{Value, json};

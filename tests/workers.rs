@@ -1,6 +1,6 @@
 //! Several programs on one queue: each job is done once, a lost worker costs nothing that is finished, and the server may come and go.
 
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use std::io::Read;

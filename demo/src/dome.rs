@@ -25,7 +25,8 @@ fn in_slit(p: Vec3) -> bool {
     p.dot(right).abs() < SLIT_HALF && p.dot(forward) > -SLIT_BEYOND
 }
 
-pub(crate) fn build(s: &mut Stage, p: &Paints) {
+/// What turns: the shell with its slit and the ring that it stands on.
+pub(crate) fn shell(s: &mut Stage, p: &Paints) {
     // Plates: 24 gores, each a grid with the cells of the slit left out.
     let gores = 24;
     let (across, up) = (12, 72);
@@ -131,6 +132,10 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
         ),
         p.iron,
     );
+}
+
+/// What it turns on.
+pub(crate) fn rollers(s: &mut Stage, p: &Paints) {
     s.add(
         "Roller track",
         &ring_part(

@@ -71,6 +71,8 @@ pub struct Stage {
     groups: Vec<(String, Range<usize>)>,
     cameras: Vec<Value>,
     animations: Vec<Value>,
+    /// Names of groups that turn, with what tells how.
+    turning: Vec<(String, Value)>,
 }
 
 impl Stage {
@@ -219,23 +221,7 @@ impl Stage {
 
     /// A camera that goes through points (metres) at given times (seconds) in straight lines and never turns.
     pub fn walking_camera(&mut self, name: &str, times: &[f32], points: &[Vec3], heading_deg: f32) {
-        const FLOAT: u32 = 5126;
-        let bytes = |v: &mut dyn Iterator<Item = f32>| v.flat_map(f32::to_le_bytes).collect();
-        let mut plain = |bytes: Vec<u8>, count: usize, kind: &str| {
-            let view = self.view(&bytes, None);
-            self.accessors.push(
-                json!({"bufferView": view, "componentType": FLOAT, "count": count, "type": kind}),
-            );
-            self.accessors.len() - 1
-        };
-        let input = plain(bytes(&mut times.iter().copied()), times.len(), "SCALAR");
-        let output = plain(
-            bytes(&mut points.iter().flat_map(|p| p.to_array())),
-            points.len(),
-            "VEC3",
-        );
-        self.accessors[input]["min"] = json!([times[0]]);
-        self.accessors[input]["max"] = json!([times[times.len() - 1]]);
+        let samplers = self.samplers(times, "VEC3", points.iter().flat_map(|p| p.to_array()));
         self.cameras.push(json!({
             "name": name,
             "type": "perspective",
@@ -250,9 +236,36 @@ impl Stage {
         }));
         self.animations.push(json!({
             "name": name,
-            "samplers": [{"input": input, "output": output, "interpolation": "LINEAR"}],
+            "samplers": samplers,
             "channels": [{"sampler": 0, "target": {"node": self.nodes.len() - 1, "path": "translation"}}],
         }));
+    }
+
+    /// Turns a group about the upright axis: clockwise angles in degrees at given times (seconds), evenly between them.
+    pub fn turning(&mut self, group: &str, times: &[f32], degrees: &[f32]) {
+        let turns =
+            (degrees.iter()).flat_map(|d| Quat::from_rotation_y(-d.to_radians()).to_array());
+        let samplers = self.samplers(times, "VEC4", turns);
+        self.turning.push((group.into(), samplers));
+    }
+
+    /// Values of a kind at given times (seconds), with straight lines between them.
+    fn samplers(&mut self, times: &[f32], kind: &str, values: impl Iterator<Item = f32>) -> Value {
+        const FLOAT: u32 = 5126;
+        let mut plain = |values: &[u8], kind: &str| {
+            let view = self.view(values, None);
+            self.accessors.push(
+                json!({"bufferView": view, "componentType": FLOAT, "count": times.len(), "type": kind}),
+            );
+            self.accessors.len() - 1
+        };
+        let bytes: Vec<u8> = times.iter().flat_map(|t| t.to_le_bytes()).collect();
+        let input = plain(&bytes, "SCALAR");
+        let bytes: Vec<u8> = values.flat_map(f32::to_le_bytes).collect();
+        let output = plain(&bytes, kind);
+        self.accessors[input]["min"] = json!([times[0]]);
+        self.accessors[input]["max"] = json!([times[times.len() - 1]]);
+        json!([{"input": input, "output": output, "interpolation": "LINEAR"}])
     }
 
     /// The scene as `.glb` bytes; `extras` are the scene's own.
@@ -264,6 +277,13 @@ impl Stage {
             let children: Vec<usize> = held.clone().collect();
             roots[held.clone()].fill(None);
             roots[held.start] = Some(self.nodes.len());
+            if let Some((_, samplers)) = self.turning.iter().find(|(group, _)| *group == name) {
+                self.animations.push(json!({
+                    "name": format!("{name} turns"),
+                    "samplers": samplers,
+                    "channels": [{"sampler": 0, "target": {"node": self.nodes.len(), "path": "rotation"}}],
+                }));
+            }
             self.nodes.push(json!({"name": name, "children": children}));
         }
         let nodes: Vec<usize> = roots.into_iter().flatten().collect();

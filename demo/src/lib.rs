@@ -16,12 +16,14 @@ mod shape;
 mod sphere;
 mod study;
 mod telescope;
+mod walk;
 
 use glam::Vec3;
 use gltf_write::Stage;
 use paints::Paints;
 use serde_json::json;
 pub use sphere::evening_sphere;
+pub use walk::{EYES_M, WALK_EASE_S, WALK_HEADING, WALK_S, WalkKey, stair_sound, stair_walk};
 
 /// The observatory's name.
 pub const NAME: &str = "Merlow Observatory";
@@ -69,6 +71,11 @@ pub const PLACES: [Place; 4] = [
 /// Luminance of a sheet of paper in the observatory at dusk, about 250 lux of lamps and sky, cd/m^2: white there.
 const DUSK_CD_M2: f32 = 80.0;
 
+/// How long everything moves, seconds.
+const LENGTH_S: f32 = WALK_S as f32;
+/// How far the dome turns meanwhile, clockwise, degrees.
+const TURN_DEG: f32 = 24.0;
+
 /// Heading of the camera on the visitor's walk, degrees: the way that it sets out.
 const WALK_HEADING_DEG: f32 = 225.0;
 
@@ -77,13 +84,16 @@ fn walk() -> (Vec<f32>, Vec<Vec3>) {
     (0..=24)
         .map(|i| {
             let share = i as f32 / 24.0;
-            // Slow at both ends.
-            let eased = share * share * (3.0 - 2.0 * share);
-            let heading = (320.0 - 110.0 * eased).to_radians();
+            let heading = (320.0 - 110.0 * eased(share)).to_radians();
             let place = Vec3::new(heading.sin(), 0.0, -heading.cos()) * 2.9;
-            (12.0 * share, place + Vec3::Y * 1.6)
+            (LENGTH_S * share, place + Vec3::Y * 1.6)
         })
         .unzip()
+}
+
+/// A share of the way that begins and ends slowly.
+fn eased(share: f32) -> f32 {
+    share * share * (3.0 - 2.0 * share)
 }
 
 /// Where the middle of the wall lamp beside the desk is, metres: a known light for checks.
@@ -96,12 +106,21 @@ pub fn build() -> Vec<u8> {
     let mut stage = Stage::default();
     let paints = Paints::new(&mut stage);
     room::build(&mut stage, &paints);
-    dome::build(&mut stage, &paints);
+    stage.group("Dome", |s| dome::shell(s, &paints));
+    dome::rollers(&mut stage, &paints);
+    telescope::pier(&mut stage, &paints);
     stage.group("Telescope", |s| telescope::build(s, &paints));
     study::build(&mut stage, &paints);
     outside::build(&mut stage, &paints);
     let (times, points) = walk();
     stage.walking_camera("Visitor's walk", &times, &points, WALK_HEADING_DEG);
+    // The dome turns after the sun, and the telescope with it.
+    let turned: Vec<f32> = times
+        .iter()
+        .map(|t| TURN_DEG * eased(t / LENGTH_S))
+        .collect();
+    stage.turning("Dome", &times, &turned);
+    stage.turning("Telescope", &times, &turned);
     stage.finish(
         NAME,
         json!({

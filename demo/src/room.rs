@@ -17,6 +17,8 @@ pub(crate) const GALLERY: f32 = 2.65;
 const GALLERY_INNER: f32 = 4.35;
 /// Headings between which the gallery is open for the stair.
 const STAIR_GAP: (f32, f32) = (176.0, 214.0);
+/// Heading at which the landing between gallery and stair ends.
+const LANDING: f32 = 183.5;
 /// Heading of the door, degrees.
 pub(crate) const DOOR: f32 = 85.0;
 
@@ -157,6 +159,18 @@ fn gallery(s: &mut Stage, p: &Paints) {
         p.oak,
     );
     s.add(
+        "Stair landing",
+        &ring_part(
+            GALLERY_INNER,
+            WALL,
+            GALLERY - 0.06,
+            GALLERY,
+            STAIR_GAP.0,
+            LANDING,
+        ),
+        p.oak,
+    );
+    s.add(
         "Gallery edge",
         &ring_part(
             GALLERY_INNER - 0.05,
@@ -248,8 +262,27 @@ fn gallery(s: &mut Stage, p: &Paints) {
     );
 }
 
+/// Treads of the stair.
+pub(crate) const STEPS: u32 = 14;
+
+/// Foot of the stair's post, metres.
+fn post() -> Vec3 {
+    polar(195.0, 4.55, 0.0)
+}
+
+/// Heading of a tread from the post, counted from 1: it winds up clockwise and ends towards the gallery.
+fn tread_heading(i: f32) -> f32 {
+    105.0 - 25.5 * (STEPS as f32 - i)
+}
+
+/// A place on a tread, so far from the post, metres.
+pub(crate) fn tread(i: f32, radius: f32) -> Vec3 {
+    let y = GALLERY * i / STEPS as f32;
+    post() + polar(tread_heading(i), radius, y)
+}
+
 fn stair(s: &mut Stage, p: &Paints) {
-    let centre = polar(195.0, 4.55, 0.0);
+    let centre = post();
     let place = Mat4::from_translation(centre);
     s.add(
         "Stair post",
@@ -261,7 +294,6 @@ fn stair(s: &mut Stage, p: &Paints) {
         &ball(0.1, 16).transformed(place * Mat4::from_translation(Vec3::Y * (GALLERY + 1.05))),
         p.brass,
     );
-    let steps = 14;
     let tread = s.mesh(
         "Stair tread",
         &ring_part(0.06, 0.95, -0.05, 0.0, -14.5, 14.5),
@@ -269,10 +301,9 @@ fn stair(s: &mut Stage, p: &Paints) {
     );
     let post = s.mesh("Stair baluster", &cylinder(0.013, 0.013, 0.95, 8), p.iron);
     let mut rail = Vec::new();
-    for i in 1..=steps {
-        let y = GALLERY * i as f32 / steps as f32;
-        // It winds up clockwise and ends towards the gallery.
-        let heading = 105.0 - 25.5 * (steps - i) as f32;
+    for i in 1..=STEPS {
+        let y = GALLERY * i as f32 / STEPS as f32;
+        let heading = tread_heading(i as f32);
         s.place(
             &format!("Stair tread {i}"),
             tread,

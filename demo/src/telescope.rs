@@ -11,7 +11,8 @@ const ELEVATION: f32 = 38.0;
 /// Height of the axis it turns on, metres.
 const AXIS: f32 = 2.05;
 
-pub(crate) fn build(s: &mut Stage, p: &Paints) {
+/// What it stands on.
+pub(crate) fn pier(s: &mut Stage, p: &Paints) {
     s.add(
         "Pier",
         &lathe(
@@ -37,6 +38,10 @@ pub(crate) fn build(s: &mut Stage, p: &Paints) {
         &cylinder(0.34, 0.34, 0.05, 48).at(0.0, 1.4, 0.0),
         p.dark_brass,
     );
+}
+
+/// What turns towards the sky.
+pub(crate) fn build(s: &mut Stage, p: &Paints) {
     let turn = facing(SLIT_HEADING_DEG);
     let mut fork = Mesh::joined([
         cylinder(0.2, 0.17, 0.14, 40).at(0.0, 1.45, 0.0),

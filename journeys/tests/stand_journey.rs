@@ -454,7 +454,7 @@ async fn several(server: &Server, b: &Browser) {
         .await;
     list.select_by_value("0").await.unwrap();
     wait_for("the camera's viewpoint", || {
-        (viewpoint(server, 5)["ride"]["name"] == "Visitor's walk").then_some(())
+        (viewpoint(server, 6)["ride"]["name"] == "Visitor's walk").then_some(())
     });
     b.find("[data-testid=path]").await;
     assert!(b.text("[data-testid=ride]").await.contains("does not turn"));

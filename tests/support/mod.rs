@@ -5,6 +5,7 @@ pub mod choices;
 pub mod decoded;
 pub mod moving;
 pub mod scene;
+pub mod sound;
 pub mod walk;
 
 use serde_json::Value;

@@ -2,18 +2,19 @@
 
 use super::sent::Sent;
 use super::{Answer, Shared, blocking};
-use crate::model::rigs::RigKind;
-use crate::work::asked::DepthRequest;
+use crate::model::places::Pose;
+use crate::model::rigs::{Rig, RigKind};
+use crate::work::asked::{DepthFramesRequest, DepthRequest, FitOverTimeRequest};
 use crate::work::depth::Deep;
-use crate::work::told::depth::{DepthInfo, FramedCamera, PickedDepth};
-use crate::work::{Result, WorkError, at_once, cameras as framed};
+use crate::work::told::depth::{DepthFrame, DepthInfo, FramedCamera, KeyEyes, PickedDepth};
+use crate::work::{Result, WorkError, at_once, cameras as framed, depth_frames};
 use dome_optics::PanoramaSize;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{Route, get, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![depth, depth_at, strain, plan, cameras]
+    routes![depth, depth_at, frames, fit, strain, plan, cameras]
 }
 
 #[post("/projects/<id>/depth", data = "<request>")]
@@ -46,6 +47,33 @@ async fn depth_at(
         let scene = app.scenes.get(app, id)?;
         let deep = Deep::at_one_place(&scene, &request.pose, &request.rig);
         Ok(Json(request.pick.and_then(|place| deep.pick(place))))
+    })
+    .await
+}
+
+/// How deep it is in some frames of a way.
+#[post("/projects/<id>/depth-frames", data = "<request>")]
+async fn frames(
+    app: &Shared,
+    id: i64,
+    request: Sent<DepthFramesRequest>,
+) -> Answer<Json<Vec<DepthFrame>>> {
+    blocking(app, move |app| {
+        sane(&request.pose, &request.rig)?;
+        Ok(Json(depth_frames::look(app, id, &request)?))
+    })
+    .await
+}
+
+/// Eyes at the keys of a way that fit what was seen in its frames.
+#[post("/depth-fit", data = "<request>")]
+async fn fit(
+    app: &Shared,
+    request: Sent<FitOverTimeRequest>,
+) -> Answer<Json<Option<Vec<KeyEyes>>>> {
+    blocking(app, move |_| {
+        request.rig.check().map_err(WorkError::Request)?;
+        Ok(Json(depth_frames::fitted(&request)?))
     })
     .await
 }
@@ -88,7 +116,7 @@ async fn cameras(app: &Shared, id: i64) -> Answer<Json<Vec<FramedCamera>>> {
 
 /// Refuses what cannot be looked from.
 fn checked(request: &DepthRequest) -> Result<()> {
-    request.rig.check().map_err(WorkError::Request)?;
+    sane(&request.pose, &request.rig)?;
     if let Some(mm) = request.focal_mm
         && !(0.05..=100_000.0).contains(&mm)
     {
@@ -96,7 +124,12 @@ fn checked(request: &DepthRequest) -> Result<()> {
             "The focal length must lie between 0.05 and 100000 mm; {mm} does not. Correct it."
         )));
     }
-    let p = &request.pose;
+    Ok(())
+}
+
+/// Refuses a place or a pair that is none.
+fn sane(p: &Pose, rig: &Rig) -> Result<()> {
+    rig.check().map_err(WorkError::Request)?;
     let sane = |v: &f64| v.is_finite() && v.abs() < 1e7;
     let angles = [p.heading_deg, p.pitch_deg, p.roll_deg];
     if !p.position.iter().chain(&angles).all(sane) {

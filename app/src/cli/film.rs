@@ -29,7 +29,7 @@ pub(super) struct FilmArgs {
     /// Bits a second in place of a quality, in kilobits, for example 40000
     #[arg(long, value_name = "KBITS", value_parser = clap::value_parser!(u32).range(100..=2_000_000))]
     bit_rate: Option<u32>,
-    /// A sound file (.wav) of one or two channels, cut to the film's length
+    /// A sound file (.wav) of one or two channels, or of the four of first-order ambisonics (W, Y, Z, X), cut to the film's length
     #[arg(long, value_name = "WAV")]
     sound: Option<PathBuf>,
     /// Shows one picture for so many seconds

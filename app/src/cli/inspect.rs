@@ -60,6 +60,7 @@ fn tell_film(f: &FilmFindings, as_json: bool) {
             "sphere": f.sphere().is_some(),
             "newer": film_json(f.newer),
             "older": film_json(f.older),
+            "sound": f.sound.map(|s| json!({"channels": s.channels, "ambisonic": s.ambisonic})),
             "problems": f.problems,
         });
         println!("{told}");
@@ -88,6 +89,22 @@ fn tell_film(f: &FilmFindings, as_json: bool) {
                 println!("Opening view: heading {heading}, pitch {pitch} degrees");
             }
         }
+    }
+    if let Some(sound) = f.sound {
+        println!(
+            "Sound: {} {}{}",
+            sound.channels,
+            if sound.channels == 1 {
+                "channel"
+            } else {
+                "channels"
+            },
+            if sound.ambisonic {
+                ", first-order ambisonics (ACN, SN3D)"
+            } else {
+                ""
+            }
+        );
     }
     for problem in &f.problems {
         println!("Note: {problem}");

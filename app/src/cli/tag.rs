@@ -46,6 +46,9 @@ pub(super) struct TagArgs {
     /// Of a film: yaw, pitch and roll of its middle as players read them, degrees
     #[arg(long, value_name = "YAW,PITCH,ROLL", value_parser = numbers::<3>, allow_hyphen_values = true)]
     pose: Option<[f64; 3]>,
+    /// Of a film: its four channels of sound are first-order ambisonics (ACN, SN3D)
+    #[arg(long)]
+    ambisonic: bool,
     /// Of a film: read its media bytes before and after, compare them, and tell their SHA-256
     #[arg(long)]
     verify: bool,
@@ -105,7 +108,7 @@ fn run_film(args: &TagArgs) -> Outcome {
         );
     }
     let asked = args.stereo.is_some() || args.projection.is_some() || args.pose.is_some();
-    if args.clear && (asked || args.opening.is_some()) {
+    if args.clear && (asked || args.opening.is_some() || args.ambisonic) {
         return Err(
             "--clear takes off what a film says about a sphere, whatever else is asked; give one or the other."
                 .into(),
@@ -122,6 +125,7 @@ fn run_film(args: &TagArgs) -> Outcome {
     });
     let request = FilmRequest {
         sphere,
+        ambisonic: args.ambisonic,
         verify: args.verify,
     };
     let tagged = film::tag(&args.input, &args.output, &request)?;
@@ -145,9 +149,14 @@ pub(super) fn run(args: &TagArgs) -> Outcome {
     if film::is_film(&args.input) {
         return run_film(args);
     }
-    if args.stereo.is_some() || args.projection.is_some() || args.pose.is_some() || args.verify {
+    if args.stereo.is_some()
+        || args.projection.is_some()
+        || args.pose.is_some()
+        || args.verify
+        || args.ambisonic
+    {
         return Err(format!(
-            "{} is no film (.mp4, .mov), and --stereo, --projection, --pose and --verify are for films; leave them out.",
+            "{} is no film (.mp4, .mov), and --stereo, --projection, --pose, --ambisonic and --verify are for films; leave them out.",
             args.input.display()
         )
         .into());

@@ -71,6 +71,9 @@ pub struct FilmFacts {
     pub bounds: Option<[f64; 4]>,
     /// Whether there is sound.
     pub sound: bool,
+    /// Whether it comes from all round: first-order ambisonics.
+    #[serde(default)]
+    pub ambisonic: bool,
 }
 
 /// A property asked for and found in the file.

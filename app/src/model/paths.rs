@@ -70,6 +70,22 @@ pub struct ViewpointPath {
     pub above_floor_m: Option<f64>,
 }
 
+impl PathKey {
+    /// A place at a moment, and nothing else.
+    pub fn at(time_s: f64, position: [f64; 3]) -> Self {
+        Self {
+            time_s,
+            position,
+            on: Between::default(),
+            heading_deg: None,
+            turns: 0,
+            opening: None,
+            separation_m: None,
+            converge_m: None,
+        }
+    }
+}
+
 impl From<Between> for path::Between {
     fn from(between: Between) -> Self {
         match between {

@@ -2,7 +2,7 @@
 
 use crate::model::orders::{FrameRequest, Lens, PassShape};
 use crate::model::paths::ViewpointPath;
-use crate::model::places::Pose;
+use crate::model::places::{Pose, Ride};
 use crate::model::rigs::Rig;
 use dome_trace::Pass;
 use serde::Deserialize;
@@ -136,6 +136,54 @@ pub struct NodePathRequest {
     pub offset: [f64; 3],
     /// Whether its turning is taken too.
     pub turn_along: bool,
+}
+
+/// How deep it is over time.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct DepthFramesRequest {
+    /// Where the viewpoint is where nothing moves it.
+    pub pose: Pose,
+    /// Its pair of eyes; what keys of the path say goes before.
+    pub rig: Rig,
+    /// Its way, if it has one.
+    #[serde(default)]
+    pub path: Option<ViewpointPath>,
+    /// What it rides on, if it does.
+    #[serde(default)]
+    pub ride: Option<Ride>,
+    /// The first frame.
+    pub first: u32,
+    /// The last one.
+    pub last: u32,
+    /// Every so many of them.
+    pub step: u32,
+    /// Frames a second: 30, 23.976, 30000/1001 ...
+    pub rate: String,
+}
+
+/// What was seen in a frame.
+#[derive(Clone, Copy, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct SeenSpan {
+    /// Its moment, seconds.
+    pub time_s: f64,
+    /// The nearest that counts, metres; nothing where nothing is.
+    pub nearest_m: Option<f64>,
+    /// The farthest that counts, metres; nothing where it is open.
+    pub farthest_m: Option<f64>,
+}
+
+/// Eyes that fit everything that is seen on a way.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[ts(export)]
+pub struct FitOverTimeRequest {
+    /// The way.
+    pub path: ViewpointPath,
+    /// The pair of eyes.
+    pub rig: Rig,
+    /// What was seen, at rising moments.
+    pub seen: Vec<SeenSpan>,
 }
 
 /// How deep it is somewhere.

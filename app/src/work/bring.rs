@@ -1,19 +1,21 @@
 //! Bringing a scene in as a new project, and filling an empty data folder with the demo.
 
-use super::film_package;
 use super::package::file_name;
 use super::scenes::{Opened, options, surroundings_picture};
 use super::screen::{CARD_WIDTH, save_jpeg};
 use super::told::{Event, SurroundingsFile};
 use super::{App, Result, WorkError};
 use crate::folder::remove;
+use crate::model::paths::{PathKey, ViewpointPath};
 use crate::model::places::{NewViewpoint, Pose};
+use crate::model::rigs::{Rig, RigKind};
 use crate::model::scenes::MoverInfo;
 use crate::model::scenes::{CameraInfo, FrameGuess, LeftOutInfo, ObjectInfo, SceneSummary};
 use crate::model::settings::SceneSettings;
 use dome_files::{FileError, archive, atomic};
 use dome_optics::PanoramaSize;
 use dome_trace::preview::{LiveView, Preview};
+use dome_trace::stand::clearance::EYE_SEPARATION;
 use dome_trace::{ImportOptions, ImportReport, Imported, Scene, TraceError, import, stand};
 use glam::Vec3;
 use std::path::{Path, PathBuf};
@@ -370,7 +372,7 @@ pub fn bring_sound(app: &App, id: i64, upload: &Path, file: &str) -> Result<Stri
         app.store.project(id)?;
         let stem = Path::new(file).file_stem().unwrap_or_default();
         let stem = file_name(&stem.to_string_lossy());
-        film_package::sound_told(upload).map_err(|e| {
+        super::sound::channels(upload).map_err(|e| {
             WorkError::Request(
                 e.to_string()
                     .replace(&dome_files::error::display_name(upload), file),
@@ -433,6 +435,39 @@ pub fn make_card(app: &App, id: i64) -> Result<()> {
     Ok(())
 }
 
+/// The demo's walk up the stair, with a pair of eyes that is comfortable all the way.
+fn stair_walk() -> NewViewpoint {
+    let keys: Vec<PathKey> = (merlow::stair_walk().iter())
+        .map(|k| PathKey {
+            separation_m: Some(k.separation_m),
+            ..PathKey::at(k.time_s, k.position)
+        })
+        .collect();
+    let first = keys[0];
+    NewViewpoint {
+        name: "Up the stair".into(),
+        pose: Pose {
+            position: first.position,
+            heading_deg: merlow::WALK_HEADING,
+            pitch_deg: 0.0,
+            roll_deg: 0.0,
+        },
+        rig: Rig {
+            kind: RigKind::Panoramic,
+            separation_m: first.separation_m.unwrap_or(EYE_SEPARATION),
+            ..Rig::default()
+        },
+        path: Some(ViewpointPath {
+            keys,
+            ease_in_s: merlow::WALK_EASE_S,
+            ease_out_s: merlow::WALK_EASE_S,
+            constant_speed: true,
+            above_floor_m: Some(merlow::EYES_M),
+        }),
+        ..NewViewpoint::default()
+    }
+}
+
 /// Fills an empty data folder with the Merlow Observatory; one that holds projects stays as it is.
 pub fn demo(app: &App) -> Result<()> {
     if !app.store.project_cards()?.is_empty() {
@@ -453,7 +488,11 @@ pub fn demo(app: &App) -> Result<()> {
             ..NewViewpoint::default()
         })
         .collect();
-    bring(app, &upload, "merlow.glb", None, merlow::NAME, &places)?;
+    let places: Vec<NewViewpoint> = places.into_iter().chain([stair_walk()]).collect();
+    let project = bring(app, &upload, "merlow.glb", None, merlow::NAME, &places)?;
+    let upload = app.folder.incoming().join("stair.wav");
+    atomic::write_bytes(&upload, &merlow::stair_sound())?;
+    bring_sound(app, project, &upload, "On the stair.wav")?;
     if app.store.pictures()?.0.is_empty() {
         let sphere = merlow::evening_sphere(DEMO_SPHERE);
         let upload = app.folder.incoming().join("evening.png");

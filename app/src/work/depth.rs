@@ -2,8 +2,8 @@
 
 use super::preview::orientation;
 use super::told::depth::{
-    BeyondInfo, BudgetInfo, CoveredInfo, DepthInfo, FitInfo, OffenderInfo, OnScreenInfo,
-    ParallaxInfo, PickedDepth, PlanesInfo, RecordingInfo, TitleInfo, ViolationInfo,
+    BeyondInfo, BudgetInfo, CoveredInfo, DepthFrame, DepthInfo, FitInfo, OffenderInfo,
+    OnScreenInfo, ParallaxInfo, PickedDepth, PlanesInfo, RecordingInfo, TitleInfo, ViolationInfo,
 };
 use super::{App, titles};
 use crate::model::places::Pose;
@@ -27,6 +27,18 @@ use std::f64::consts::PI;
 
 /// Steps of the chart.
 const STEPS: usize = 200;
+
+/// What the flat pair of a rig may do.
+pub(super) fn flat_plan(rig: &Rig) -> FlatPlan {
+    let budget = &rig.flat.budget;
+    FlatPlan {
+        pair: rig.flat_pair(),
+        frame: rig.frame(),
+        width: f64::from(budget.final_width),
+        budget: budget.of_shot(),
+        screen: budget.screen(),
+    }
+}
 
 /// What two eyes see from a place, looked at once.
 pub struct Deep<'a> {
@@ -102,14 +114,7 @@ impl<'a> Deep<'a> {
 
     /// What a flat pair may do.
     pub(super) fn plan(&self) -> Option<FlatPlan> {
-        let budget = &self.rig.flat.budget;
-        (self.rig.kind == RigKind::Flat).then(|| FlatPlan {
-            pair: self.rig.flat_pair(),
-            frame: self.rig.frame(),
-            width: f64::from(budget.final_width),
-            budget: budget.of_shot(),
-            screen: budget.screen(),
-        })
+        (self.rig.kind == RigKind::Flat).then(|| flat_plan(self.rig))
     }
 
     fn panoramic(&self) -> PanoramicPair {
@@ -189,6 +194,81 @@ impl<'a> Deep<'a> {
         })
     }
 
+    fn name(&self, object: u32) -> String {
+        (self.scene.objects().get(object as usize)).map_or_else(String::new, |o| o.name.clone())
+    }
+
+    /// The planes that are allowed.
+    fn planes_told(&self, plan: Option<&FlatPlan>) -> PlanesInfo {
+        match plan {
+            Some(plan) => {
+                let [nearest, zero, far] = plan.planes();
+                PlanesInfo {
+                    nearest,
+                    zero: Some(zero),
+                    farthest: far.is_finite().then_some(far),
+                }
+            }
+            None => PlanesInfo {
+                nearest: comfortable(self.rig.separation()),
+                zero: self.rig.converge(),
+                farthest: None,
+            },
+        }
+    }
+
+    fn offenders_told(&self, plan: Option<&FlatPlan>) -> Vec<OffenderInfo> {
+        let flat = plan.is_some();
+        (self.offenders().into_iter())
+            .map(|o| OffenderInfo {
+                object: self.name(o.object),
+                beyond: match o.beyond {
+                    Beyond::Near => BeyondInfo::Near,
+                    Beyond::Front => BeyondInfo::Front,
+                    Beyond::Back => BeyondInfo::Back,
+                },
+                distance_m: o.distance,
+                degrees: (!flat).then_some(o.amount),
+                px: flat.then_some(o.amount),
+                share: o.share,
+                heading_deg: o.heading_deg,
+                pitch_deg: o.pitch_deg,
+                place: plan.and_then(|plan| self.in_frame(plan, o.heading_deg, o.pitch_deg)),
+            })
+            .collect()
+    }
+
+    fn violations_told(&self, violations: Vec<Violation>) -> Vec<ViolationInfo> {
+        (violations.into_iter())
+            .map(|v| ViolationInfo {
+                object: self.name(v.object),
+                edge: if v.left { "left" } else { "right" }.into(),
+                distance_m: v.distance,
+                px: v.parallax,
+            })
+            .collect()
+    }
+
+    /// What is told of one frame of many.
+    pub fn told_of_frame(&self, (frame, time_s): (u64, f64)) -> DepthFrame {
+        let plan = self.plan();
+        let very_nearest = self.depths.sights.first();
+        let farthest = self.depths.farthest(ASIDE);
+        DepthFrame {
+            frame: frame as u32,
+            time_s,
+            separation_m: self.rig.separation(),
+            convergence_m: self.rig.converge(),
+            nearest_m: self.depths.nearest(ASIDE),
+            very_nearest_m: very_nearest.map(|s| s.distance),
+            nearest: very_nearest.map(|s| self.name(s.object)),
+            farthest_m: farthest.is_finite().then_some(farthest),
+            planes_m: self.planes_told(plan.as_ref()),
+            offenders: self.offenders_told(plan.as_ref()),
+            violations: self.violations_told(self.uncovered()),
+        }
+    }
+
     /// Everything that is told.
     pub fn told(&self) -> DepthInfo {
         let depths = &self.depths;
@@ -198,27 +278,10 @@ impl<'a> Deep<'a> {
         let very_nearest = depths.sights.first().map(|s| s.distance);
         let farthest = depths.farthest(ASIDE);
         let limit = comfortable(separation);
-        let planes = match &plan {
-            Some(plan) => {
-                let [nearest, zero, far] = plan.planes();
-                PlanesInfo {
-                    nearest,
-                    zero: Some(zero),
-                    farthest: finite(far),
-                }
-            }
-            None => PlanesInfo {
-                nearest: limit,
-                zero: self.rig.converge(),
-                farthest: None,
-            },
-        };
+        let allowed = self.planes_told(plan.as_ref()).nearest;
         // Up to the nearest that is seen or allowed, with some air.
-        let near = very_nearest.unwrap_or(limit).min(planes.nearest).max(1e-3);
+        let near = very_nearest.unwrap_or(limit).min(allowed).max(1e-3);
         let chart_end = 1.15 / near;
-        let name = |object: u32| {
-            (self.scene.objects().get(object as usize)).map_or_else(String::new, |o| o.name.clone())
-        };
         let flat = plan.is_some();
         let (violations, window) = self.window();
         DepthInfo {
@@ -244,34 +307,10 @@ impl<'a> Deep<'a> {
                 back: plan.budget.back,
                 whole: self.rig.flat.budget.whole_px(),
             }),
-            planes_m: planes,
+            planes_m: self.planes_told(plan.as_ref()),
             lines: self.frame_lines(),
-            offenders: (self.offenders().into_iter())
-                .map(|o| OffenderInfo {
-                    object: name(o.object),
-                    beyond: match o.beyond {
-                        Beyond::Near => BeyondInfo::Near,
-                        Beyond::Front => BeyondInfo::Front,
-                        Beyond::Back => BeyondInfo::Back,
-                    },
-                    distance_m: o.distance,
-                    degrees: (!flat).then_some(o.amount),
-                    px: flat.then_some(o.amount),
-                    share: o.share,
-                    heading_deg: o.heading_deg,
-                    pitch_deg: o.pitch_deg,
-                    place: (plan.as_ref())
-                        .and_then(|plan| self.in_frame(plan, o.heading_deg, o.pitch_deg)),
-                })
-                .collect(),
-            violations: (violations.into_iter())
-                .map(|v| ViolationInfo {
-                    object: name(v.object),
-                    edge: if v.left { "left" } else { "right" }.into(),
-                    distance_m: v.distance,
-                    px: v.parallax,
-                })
-                .collect(),
+            offenders: self.offenders_told(plan.as_ref()),
+            violations: self.violations_told(violations),
             window,
             fit: (plan.as_ref())
                 .and_then(|plan| plan.fit(depths, ASIDE))
@@ -312,7 +351,7 @@ impl<'a> Deep<'a> {
                         Some([place.u, place.v])
                     }),
                     covers: covered.map(|c| CoveredInfo {
-                        object: name(c.object),
+                        object: self.name(c.object),
                         distance_m: c.distance,
                         nearer_m: title.distance_m * c.nearer,
                         share: c.share,

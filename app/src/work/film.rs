@@ -1,8 +1,8 @@
 //! Films from finished frames: found, checked, handed to ffmpeg, and marked as spheres.
 
 use super::meanwhile::meanwhile;
-use super::packing;
 use super::{Result, WorkError};
+use super::{packing, sound};
 use dome_files::film::{self, FilmRequest, FilmStereo, Sphere};
 use dome_files::picture_file::layout_told;
 use dome_files::rows::PictureRows;
@@ -303,7 +303,8 @@ pub fn make(
         Some(_) => second,
         None => frames.files.len() as u64,
     };
-    let mut command = encoder(frames, making, making.hold_s.is_none());
+    let channels = making.sound.as_deref().map(sound::channels).transpose()?;
+    let mut command = encoder(frames, making, channels.filter(|_| making.hold_s.is_none()));
     command.arg(&raw);
     let encoded = run(command, total, told, |to, go_on| {
         for i in 0..total {
@@ -325,13 +326,14 @@ pub fn make(
     if let Some(hold) = making.hold_s {
         done = beside.path().join("held").with_extension(ending);
         count = (hold * making.rate.per_second()).round().max(1.0) as u64;
-        let mut command = repeating(&raw, hold, making);
+        let mut command = repeating(&raw, hold, making, channels);
         command.arg(&done);
         run(command, 0, told, |_, _| Ok(()))?;
     }
     let mut notes = Vec::new();
     let request = FilmRequest {
         sphere: making.sphere,
+        ambisonic: channels == Some(sound::AMBISONIC),
         verify: false,
     };
     notes.extend(film::tag(&done, output, &request)?.notes);
@@ -360,8 +362,8 @@ fn ffmpeg() -> Command {
     command
 }
 
-/// The command that encodes frames from its input.
-fn encoder(frames: &FilmFrames, making: &FilmMaking, with_sound: bool) -> Command {
+/// The command that encodes frames from its input, with the sound beside them if its `channels` are told.
+fn encoder(frames: &FilmFrames, making: &FilmMaking, channels: Option<u16>) -> Command {
     let mut command = ffmpeg();
     let rate = making.rate.to_string();
     match frames.format {
@@ -380,12 +382,9 @@ fn encoder(frames: &FilmFrames, making: &FilmMaking, with_sound: bool) -> Comman
         }
     };
     command.args(["-framerate", &rate, "-i", "pipe:0"]);
-    if with_sound {
-        sound(
-            &mut command,
-            making,
-            frames.files.len() as f64 / making.rate.per_second(),
-        );
+    if let Some((sound, channels)) = making.sound.as_deref().zip(channels) {
+        let lasts_s = frames.files.len() as f64 / making.rate.per_second();
+        sound::under(&mut command, sound, channels, lasts_s);
     }
     let format = match making.codec {
         Codec::ProRes => "yuv422p10le",
@@ -437,23 +436,14 @@ fn encoder(frames: &FilmFrames, making: &FilmMaking, with_sound: bool) -> Comman
     command
 }
 
-/// The sound beside the pictures, as long as they are.
-fn sound(command: &mut Command, making: &FilmMaking, lasts_s: f64) {
-    if let Some(sound) = &making.sound {
-        command.arg("-i").arg(sound);
-        command.args(["-map", "0:v", "-map", "1:a", "-c:a", "aac", "-b:a", "256k"]);
-        command.args(["-t", &format!("{lasts_s:.6}")]);
-    }
-}
-
 /// The command that repeats an encoded second.
-fn repeating(second: &Path, hold_s: f64, making: &FilmMaking) -> Command {
+fn repeating(second: &Path, hold_s: f64, making: &FilmMaking, channels: Option<u16>) -> Command {
     let mut command = ffmpeg();
     let times = (hold_s.ceil() as u64).saturating_sub(1).to_string();
     command.args(["-stream_loop", &times, "-i"]).arg(second);
-    match making.sound {
-        Some(_) => {
-            sound(&mut command, making, hold_s);
+    match making.sound.as_deref().zip(channels) {
+        Some((sound, channels)) => {
+            sound::under(&mut command, sound, channels, hold_s);
             command.args(["-c:v", "copy"]);
         }
         None => {

@@ -13,7 +13,6 @@ use dome_files::film::{self, FilmFindings, FilmProjection, FilmStereo, Sphere};
 use dome_optics::Shape;
 use dome_optics::path::Rate;
 use dome_optics::rig::Arrangement;
-use std::io::Read;
 use std::path::{Path, PathBuf};
 
 fn refuse<T>(sentence: impl Into<String>) -> Result<T> {
@@ -250,6 +249,7 @@ pub(super) fn make(
                 FilmProjection::Cube { .. } => None,
             }),
             sound: plan.making.sound.is_some(),
+            ambisonic: found.sound.is_some_and(|s| s.ambisonic),
         }),
     };
     running.patiently(|| app.store.set_package(&package))?;
@@ -332,30 +332,5 @@ fn reason(path: &Path, found: &FilmFindings) -> String {
             "{} says nothing about a sphere; players show it flat.",
             dome_files::error::display_name(path)
         ),
-    }
-}
-
-/// Whether a sound can be under a film, and its channels.
-pub fn sound_told(path: &Path) -> Result<u16> {
-    let name = dome_files::error::display_name(path);
-    // What it holds is told at its beginning.
-    let mut head = Vec::new();
-    std::fs::File::open(path)
-        .and_then(|f| f.take(1 << 16).read_to_end(&mut head))
-        .map_err(FileError::io("Reading", path))?;
-    let wave = head.starts_with(b"RIFF") && head.get(8..12) == Some(b"WAVE");
-    let format = head.windows(4).position(|w| w == b"fmt ");
-    let channels = format
-        .filter(|_| wave)
-        .and_then(|at| head.get(at + 10..at + 12))
-        .map(|b| u16::from_le_bytes([b[0], b[1]]));
-    match channels {
-        Some(n @ (1 | 2)) => Ok(n),
-        Some(n) => refuse(format!(
-            "{name} has {n} channels; films take one or two. Mix it down."
-        )),
-        None => refuse(format!(
-            "{name} is no WAV; add a .wav of one or two channels."
-        )),
     }
 }

@@ -4,9 +4,9 @@ use super::asked::{NodePathRequest, PathRequest};
 use super::recipe::Recipe;
 use super::told::paths::{PathFinding, PathInfo, PathMoment, PathNear};
 use super::{App, Result, WorkError, at_once};
-use crate::model::paths::{Between, PathKey, ViewpointPath};
-use crate::model::places::{NewViewpoint, Opening};
-use crate::model::rigs::RigKind;
+use crate::model::paths::{PathKey, ViewpointPath};
+use crate::model::places::{NewViewpoint, Opening, Pose};
+use crate::model::rigs::{Rig as Eyes, RigKind};
 use dome_files::FileError;
 use dome_files::error::display_name;
 use dome_optics::path::{EyePath, Moment};
@@ -152,17 +152,22 @@ pub fn settled(mut draft: NewViewpoint, scene: &Scene, time_s: f64) -> Result<Ne
     };
     let moment = Mover::new(path)?.at(scene, time_s);
     draft.ride = None;
-    draft.pose.position = moment.position.to_array();
-    draft.pose.heading_deg = moment.heading_deg.unwrap_or(draft.pose.heading_deg);
     draft.opening = moment.opening.map(Opening::from).or(draft.opening);
+    go_to(&mut draft.pose, &mut draft.rig, &moment);
+    Ok(draft)
+}
+
+/// Puts eyes where a path leads them, as far apart and meeting where its keys say so.
+pub(super) fn go_to(pose: &mut Pose, rig: &mut Eyes, moment: &Moment) {
+    pose.position = moment.position.to_array();
+    pose.heading_deg = moment.heading_deg.unwrap_or(pose.heading_deg);
     if let Some(separation) = moment.separation_m {
-        draft.rig.separation_m = separation / draft.rig.scale;
+        rig.separation_m = separation / rig.scale;
     }
     if let Some(metres) = moment.convergence_m {
-        draft.rig.converge_m = Some(metres);
-        draft.rig.flat.converge_m = metres;
+        rig.converge_m = Some(metres);
+        rig.flat.converge_m = metres;
     }
-    Ok(draft)
 }
 
 /// Moments at which a path is looked at: enough for a curve.
@@ -308,14 +313,8 @@ pub fn of_node(app: &App, project: i64, request: &NodePathRequest) -> Result<Vie
     let key = |i: usize| {
         let (time_s, place, heading_deg): (f64, DVec3, f64) = way[i];
         PathKey {
-            time_s,
-            position: place.to_array(),
-            on: Between::Smooth,
             heading_deg: request.turn_along.then_some(heading_deg),
-            turns: 0,
-            opening: None,
-            separation_m: None,
-            converge_m: None,
+            ..PathKey::at(time_s, place.to_array())
         }
     };
     let mut chosen = vec![0, NODE_MOMENTS - 1];

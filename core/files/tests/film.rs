@@ -20,6 +20,7 @@ fn sphere(stereo: FilmStereo) -> Sphere {
 fn request(sphere: Sphere) -> FilmRequest {
     FilmRequest {
         sphere: Some(sphere),
+        ambisonic: false,
         verify: true,
     }
 }

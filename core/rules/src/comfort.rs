@@ -5,19 +5,18 @@ use dome_optics::rig::parallax::{Budget, focal_px, parallax};
 use dome_optics::rig::screen::{ADULT_EYES, CHILD_EYES, Screen};
 use dome_optics::rig::{FlatPair, Frame, PanoramicPair, Side};
 use dome_trace::Scene;
+use dome_trace::stand::clearance::COMFORT;
 use dome_trace::stand::depth::{self, Depths, Sight};
 use glam::DVec3;
 
-/// Nearer than this is too near in a headset, metres (common practice, no source).
-pub const NEAR: f64 = 0.75;
-/// And nearer than so many separations (common practice, no source).
-pub const SEPARATIONS: f64 = 30.0;
 /// Share of the picture that is left aside when nearest and farthest are told, so that one leaf does not rule.
 pub const ASIDE: f64 = 0.005;
 
-/// The nearest distance that is comfortable in a headset, metres.
+/// The nearest distance that is comfortable in a headset, metres: thirty separations (common practice, no source). A limit in metres
+/// would say nothing more: to people's own eyes 30 separations are 1.9 m already, and a pair of smaller eyes sees everything as much
+/// larger and farther as it is smaller, so that its limit shrinks with it.
 pub fn comfortable(separation: f64) -> f64 {
-    NEAR.max(SEPARATIONS * separation)
+    COMFORT * separation
 }
 
 /// In which way a thing is beyond what is comfortable.

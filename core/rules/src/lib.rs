@@ -5,6 +5,7 @@
 
 pub mod comfort;
 pub mod delivery;
+pub mod fit;
 pub mod levels;
 pub mod motion;
 pub mod preflight;

@@ -18,6 +18,8 @@ import type { AssemblyGuess } from "../generated/AssemblyGuess";
 import type { AssemblyRequest } from "../generated/AssemblyRequest";
 import type { BroughtPicture } from "../generated/BroughtPicture";
 import type { ConvertRequest } from "../generated/ConvertRequest";
+import type { DepthFrame } from "../generated/DepthFrame";
+import type { DepthFramesRequest } from "../generated/DepthFramesRequest";
 import type { DepthInfo } from "../generated/DepthInfo";
 import type { DepthRequest } from "../generated/DepthRequest";
 import type { DiagnosisInfo } from "../generated/DiagnosisInfo";
@@ -29,7 +31,9 @@ import type { OfEyesRequest } from "../generated/OfEyesRequest";
 import type { PairCheckInfo } from "../generated/PairCheckInfo";
 import type { PickedDepth } from "../generated/PickedDepth";
 import type { PairRequest } from "../generated/PairRequest";
+import type { FitOverTimeRequest } from "../generated/FitOverTimeRequest";
 import type { FramedCamera } from "../generated/FramedCamera";
+import type { KeyEyes } from "../generated/KeyEyes";
 import type { JobInfo } from "../generated/JobInfo";
 import type { LightInfo } from "../generated/LightInfo";
 import type { Order } from "../generated/Order";
@@ -153,6 +157,9 @@ export const api = {
   depth: (project: number, body: DepthRequest) => json<DepthInfo>("POST", `/projects/${project}/depth`, body),
   depthAt: (project: number, body: DepthRequest) =>
     json<PickedDepth | null>("POST", `/projects/${project}/depth-at`, body),
+  depthFrames: (project: number, body: DepthFramesRequest) =>
+    json<DepthFrame[]>("POST", `/projects/${project}/depth-frames`, body),
+  depthFit: (body: FitOverTimeRequest) => json<KeyEyes[] | null>("POST", "/depth-fit", body),
   /** Where things are too near for two eyes, as a picture: brighter where they are nearer; of a flat pair its planes of depth. */
   strain: async (project: number, body: DepthRequest): Promise<Blob> =>
     (await request("POST", `/projects/${project}/strain.png`, body)).blob(),

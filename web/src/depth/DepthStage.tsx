@@ -1,5 +1,7 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation } from "wouter";
+import { changeSettings, changeViewpoint } from "../api/changing";
 import { api } from "../api/client";
 import type { OffenderInfo } from "../generated/OffenderInfo";
 import type { PickedDepth } from "../generated/PickedDepth";
@@ -11,16 +13,20 @@ import { Problem } from "../parts/Problem";
 import { SelectField } from "../parts/SelectField";
 import { Tabs } from "../parts/Tabs";
 import { length } from "../parts/units";
+import { draftOf } from "../stand/useStand";
 import { DepthChart } from "./DepthChart";
 import { DepthPlan } from "./DepthPlan";
+import { DepthTimeChart } from "./DepthTimeChart";
 import { FlatFields } from "./FlatFields";
 import { OffenderList } from "./OffenderList";
+import { OverTimePanel } from "./OverTimePanel";
 import { PairView } from "./PairView";
 import { PanoramicFields } from "./PanoramicFields";
 import { TitleFields } from "./TitleFields";
 import { useDepth } from "./useDepth";
+import { useDepthFrames } from "./useDepthFrames";
 
-type Tab = "pair" | "titles" | "beyond" | "plan";
+type Tab = "pair" | "titles" | "beyond" | "time" | "plan";
 
 /** How deep it is: one eye, a panoramic pair or a flat pair, and what they make of what they see. */
 export function DepthStage({ project }: { project: Project }) {
@@ -32,6 +38,9 @@ export function DepthStage({ project }: { project: Project }) {
   const [picked, setPicked] = useState<PickedDepth | null>(null);
   const [looked, setLooked] = useState<OffenderInfo | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
+  const queries = useQueryClient();
+  const [rate, setRate] = useState("30");
+  const checked = useDepthFrames(project, viewpoint, rig, rate, tab === "time" && !dragging);
   if (!viewpoint || !rig) return null;
   const two = rig.kind !== "off";
   const set = (part: Partial<Rig>, end = true) => change({ ...rig, ...part }, end);
@@ -42,11 +51,16 @@ export function DepthStage({ project }: { project: Project }) {
   /** Zero parallax at a distance, of whichever kind the pair is. */
   const converge = (to: number, end = true) =>
     rig.kind === "flat" ? set({ flat: { ...rig.flat, converge_m: to } }, end) : set({ converge_m: to }, end);
+  const goTo = (time_s: number) => {
+    setProblem(null);
+    changeSettings(queries, project, { time_s }).catch(setProblem);
+  };
   const beyond = (depth?.offenders.length ?? 0) + (depth?.violations.length ?? 0);
   const tabs: [Tab, string][] = [
     ["pair", "The pair"],
     ["titles", rig.titles.length > 0 ? `Titles (${rig.titles.length})` : "Titles"],
     ["beyond", beyond > 0 ? `Beyond comfort (${beyond})` : "Beyond comfort"],
+    ["time", "Over time"],
     ["plan", "Plan of all"],
   ];
   return (
@@ -114,6 +128,22 @@ export function DepthStage({ project }: { project: Project }) {
             </p>
           )}
           {tab === "beyond" && <OffenderList depth={depth} rig={rig} onLook={setLooked} onChange={set} />}
+          {tab === "time" && (
+            <OverTimePanel
+              viewpoint={viewpoint}
+              rig={rig}
+              checked={checked}
+              rate={rate}
+              onRate={setRate}
+              onPath={(path) =>
+                changeViewpoint(queries, project.id, viewpoint, { ...draftOf(viewpoint), rig, path })
+              }
+              onShow={(offence) => {
+                setLooked(offence.offender);
+                goTo(offence.worst.time_s);
+              }}
+            />
+          )}
           {tab === "plan" && <DepthPlan project={project} chosen={viewpoint.id} onChoose={setChosen} />}
         </div>
         <Problem error={error ?? problem} />
@@ -155,7 +185,16 @@ export function DepthStage({ project }: { project: Project }) {
             </button>
           </p>
         )}
-        {depth && (
+        {tab === "time" && checked.total > 0 && (
+          <DepthTimeChart
+            frames={checked.frames}
+            total={checked.total}
+            rig={rig}
+            time={project.settings.time_s}
+            onMoment={goTo}
+          />
+        )}
+        {depth && (tab !== "time" || checked.total === 0) && (
           <DepthChart
             depth={depth}
             rig={rig}

@@ -4,8 +4,8 @@ import type { Rig } from "../generated/Rig";
 import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { length } from "../parts/units";
+import { HOW } from "./overTime";
 
-const HOW = { near: "too near", front: "too far in front", back: "too far behind" } as const;
 const EDGES = [
   ["left_top", "Left edge, top"],
   ["left_bottom", "Left edge, bottom"],

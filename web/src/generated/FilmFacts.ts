@@ -31,4 +31,8 @@ bounds: [number, number, number, number] | null,
 /**
  * Whether there is sound.
  */
-sound: boolean, };
+sound: boolean, 
+/**
+ * Whether it comes from all round: first-order ambisonics.
+ */
+ambisonic: boolean, };

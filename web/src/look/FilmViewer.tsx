@@ -5,6 +5,7 @@ import { Problem } from "../parts/Problem";
 import { degrees, wrapHeading } from "../parts/units";
 import { Lookout } from "../sphere/Lookout";
 import type { View } from "../sphere/geometry";
+import { useEars } from "./useEars";
 
 type Eye = "left" | "right";
 
@@ -64,6 +65,7 @@ export function FilmViewer({ made, film, opening }: { made: Package; film: FilmF
     () => (video && bounds ? { video, bounds, part: partOf(stereo, eye) } : null),
     [video, bounds, stereo, eye],
   );
+  useEars(video, film.ambisonic, view.lon);
   const toggle = useCallback(() => {
     if (!video) return;
     if (video.paused)
@@ -102,6 +104,7 @@ export function FilmViewer({ made, film, opening }: { made: Package; film: FilmF
         }
         aria-label={made.file}
         data-testid="film"
+        data-heading={view.lon}
       />
       {bounds && (
         <Lookout
@@ -155,7 +158,7 @@ export function FilmViewer({ made, film, opening }: { made: Package; film: FilmF
               checked={loud}
               onChange={(e) => setLoud(e.target.checked)}
             />
-            Sound
+            {film.ambisonic ? "Sound all round" : "Sound"}
           </label>
         )}
         {stereo !== "mono" && (

@@ -28,7 +28,7 @@ export const RATES: readonly (readonly [string, string])[] = [
 ];
 
 /** Frames a second of a rate by its name. */
-const perSecond = (rate: string): number => {
+export const perSecond = (rate: string): number => {
   const told = Number(rate);
   return Number.isInteger(told) ? told : (Math.round(told) * 1000) / 1001;
 };

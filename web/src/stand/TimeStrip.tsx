@@ -1,4 +1,5 @@
 import { useRef, useState } from "react";
+import { ticks } from "../parts/ruler";
 import { curvesOf, type Curve, type CurveName } from "./curves";
 import type { PathState } from "./usePath";
 
@@ -12,15 +13,6 @@ interface Props {
 const SMOOTH = 30;
 /** Height of the curve, in its own units. */
 const H = 100;
-
-/** Round steps of a ruler of seconds, about ten of them. */
-function ticks(from: number, to: number): number[] {
-  const least = (to - from) / 10;
-  const step = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600].find((s) => s >= least) ?? 3600;
-  const first = Math.ceil(from / step - 1e-9);
-  const count = Math.floor(to / step + 1e-9) - first + 1;
-  return Array.from({ length: count }, (_, i) => (first + i) * step);
-}
 
 /** A path over time: its keys, one of its curves with what is comfortable, and the moment that is shown. */
 export function TimeStrip({ path, shown }: Props) {

@@ -1,5 +1,6 @@
 /** Paths of a viewpoint: changing keys, and what is told of them between two answers of the server. */
 
+import type { KeyEyes } from "../generated/KeyEyes";
 import type { PathInfo } from "../generated/PathInfo";
 import type { PathKey } from "../generated/PathKey";
 import type { PathMoment } from "../generated/PathMoment";
@@ -90,6 +91,16 @@ export const withSeparations = (path: ViewpointPath, metres: readonly number[] |
     ...k,
     separation_m: metres === null ? null : Number((metres[i] ?? 0.063).toPrecision(4)),
   })),
+});
+
+/** The eyes at each key as far apart, and meeting as far away, as fits what is seen there. */
+export const withEyes = (path: ViewpointPath, eyes: readonly KeyEyes[]): ViewpointPath => ({
+  ...path,
+  keys: path.keys.map((k, i) => {
+    const { separation_m, convergence_m } = eyes[i] ?? { separation_m: k.separation_m, convergence_m: null };
+    const round = (v: number | null) => (v === null ? null : Number(v.toPrecision(6)));
+    return { ...k, separation_m: round(separation_m), converge_m: round(convergence_m) ?? k.converge_m };
+  }),
 });
 
 /** Leaves headings to the viewpoint. */

@@ -244,6 +244,44 @@ pub struct TitleInfo {
     pub missing: bool,
 }
 
+/// How deep it is in one frame of many, and what the pair makes of it.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct DepthFrame {
+    /// Its number.
+    pub frame: u32,
+    /// Its moment, seconds.
+    pub time_s: f64,
+    /// Distance between the eyes then, metres.
+    pub separation_m: f64,
+    /// Distance of zero parallax then, metres; nothing where the eyes look parallel.
+    pub convergence_m: Option<f64>,
+    /// Distance that all but half a percent of the picture is beyond, metres.
+    pub nearest_m: Option<f64>,
+    /// The nearest of all, metres.
+    pub very_nearest_m: Option<f64>,
+    /// Its name.
+    pub nearest: Option<String>,
+    /// Distance that all but half a percent is within, metres; nothing where more is open.
+    pub farthest_m: Option<f64>,
+    /// Allowed distances.
+    pub planes_m: PlanesInfo,
+    /// What is beyond them, the worst first.
+    pub offenders: Vec<OffenderInfo>,
+    /// What the frame's edges cut off although the floating window does not cover it.
+    pub violations: Vec<ViolationInfo>,
+}
+
+/// The eyes at a key of a path.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+#[ts(export)]
+pub struct KeyEyes {
+    /// Distance between them, metres.
+    pub separation_m: f64,
+    /// Distance at which they meet, metres; nothing where that stays as it is.
+    pub convergence_m: Option<f64>,
+}
+
 /// How deep it is at a viewpoint, and what its pair makes of it.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]

@@ -8,6 +8,8 @@ const DEEPEST: usize = 16;
 const MOST_BOXES: usize = 200_000;
 /// Bytes of a visual sample entry before its boxes (ISO/IEC 14496-12, 12.1.3).
 pub(super) const VISUAL_ENTRY: usize = 78;
+/// Bytes of an audio sample entry before its boxes (12.2.3), and of the first later version of it (QuickTime File Format).
+const SOUND_ENTRY: [usize; 2] = [28, 44];
 
 /// A box's four letters.
 pub(super) type Kind = [u8; 4];
@@ -27,13 +29,16 @@ pub(super) struct Node {
 }
 
 /// What is followed: bytes before the boxes within.
-fn before_children(kind: Kind, parent: Kind, handler: Option<Kind>) -> Option<usize> {
+fn before_children(kind: Kind, parent: Kind, handler: Option<Kind>, body: &[u8]) -> Option<usize> {
     match &kind {
         b"moov" | b"trak" | b"mdia" | b"minf" | b"stbl" | b"edts" | b"mvex" | b"moof" | b"traf"
         | b"mfra" | b"proj" | b"sv3d" => Some(0),
         b"stsd" => Some(8),
         _ if parent == *b"stsd" && handler == Some(*b"vide") => Some(VISUAL_ENTRY),
-        _ if parent == *b"stsd" && handler == Some(*b"soun") => None,
+        _ if parent == *b"stsd" && handler == Some(*b"soun") => {
+            let version = u16::from_be_bytes(body.get(8..10)?.try_into().ok()?);
+            SOUND_ENTRY.get(usize::from(version)).copied()
+        }
         _ => None,
     }
 }
@@ -116,7 +121,8 @@ impl Parsing<'_> {
             children: Vec::new(),
             tail: Vec::new(),
         };
-        let Some(before) = before_children(kind, parent, handler).filter(|b| *b <= body.len())
+        let Some(before) =
+            before_children(kind, parent, handler, body).filter(|b| *b <= body.len())
         else {
             node.body = body.to_vec();
             return Ok((node, size));
@@ -244,13 +250,22 @@ impl Node {
     }
 }
 
-/// The tracks of an index that are moving pictures, and how large each is, pixels.
+/// Whether a track is a moving picture.
 pub(super) fn is_video(trak: &Node) -> bool {
-    let handler = trak.at(&[b"mdia", b"hdlr"]);
-    handler.and_then(|h| h.body.get(8..12)) == Some(b"vide")
+    handled_as(trak, b"vide")
 }
 
-/// The visual sample entries of a track.
+/// Whether a track is a sound.
+pub(super) fn is_sound(trak: &Node) -> bool {
+    handled_as(trak, b"soun")
+}
+
+fn handled_as(trak: &Node, kind: &Kind) -> bool {
+    let handler = trak.at(&[b"mdia", b"hdlr"]);
+    handler.and_then(|h| h.body.get(8..12)) == Some(kind)
+}
+
+/// The sample entries of a track.
 pub(super) fn entries(trak: &Node) -> &[Node] {
     trak.at(&[b"mdia", b"minf", b"stbl", b"stsd"])
         .map_or(&[], |stsd| &stsd.children)

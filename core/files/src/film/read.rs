@@ -1,7 +1,7 @@
 //! What a film says of itself: its index, and both forms of what makes it a sphere.
 
 use super::boxes::{self, Kind, Node};
-use super::{FilmProjection, FilmStereo, Sphere, st3d, sv3d, uuid};
+use super::{FilmProjection, FilmStereo, Sphere, sa3d, sound, st3d, sv3d, uuid};
 use crate::budget::Claim;
 use crate::error::{FileError, Result, display_name};
 use std::fs::File;
@@ -48,8 +48,19 @@ pub struct FilmFindings {
     pub newer: Option<Sphere>,
     /// What the older form says.
     pub older: Option<Sphere>,
+    /// Its first sound.
+    pub sound: Option<FilmSound>,
     /// What is wrong, one sentence each.
     pub problems: Vec<String>,
+}
+
+/// What a film's file says about its sound.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct FilmSound {
+    /// Channels.
+    pub channels: u16,
+    /// Whether they are first-order ambisonics by the file's words (ACN, SN3D).
+    pub ambisonic: bool,
 }
 
 impl FilmFindings {
@@ -182,7 +193,24 @@ fn findings(index: &Node, track: &Node) -> FilmFindings {
     if let Some(sphere) = newer.or(older) {
         problems.extend(wrong_ratio((width, height), &sphere));
     }
+    let heard = index.children.iter().find(|c| boxes::is_sound(c));
+    let heard = heard.and_then(|trak| {
+        let told = boxes::entries(trak).first()?.child(sa3d::KIND);
+        let channels = sound::channels(trak)?;
+        if told.is_some_and(|n| !sa3d::is_first_order(n)) || told.is_some() && channels != sa3d::CHANNELS
+        {
+            problems.push(
+                "What it says about its sound's directions is not first-order ambisonics of four channels (ACN, SN3D); players may turn it wrongly."
+                    .into(),
+            );
+        }
+        Some(FilmSound {
+            channels,
+            ambisonic: channels == sa3d::CHANNELS && told.is_some_and(sa3d::is_first_order),
+        })
+    });
     FilmFindings {
+        sound: heard,
         width,
         height,
         codec: entry.map_or_else(String::new, |e| {

@@ -1,11 +1,11 @@
 //! Saying that a film is a sphere: its index is written anew, all else is copied unchanged.
 
-use super::boxes::{Node, entries, size_of};
+use super::boxes::{Node, entries, is_sound, size_of};
 use super::offsets::{
     Shift, shift_fragment, shift_fragment_list, shift_index, shift_wide, widened,
 };
 use super::read::{Top, index_of, load, main_track, tops, wrong_ratio};
-use super::{Sphere, st3d, sv3d, uuid};
+use super::{Sphere, sa3d, sound, st3d, sv3d, uuid};
 use crate::atomic;
 use crate::error::{FileError, Result, display_name};
 use crate::fingerprint::{Fingerprint, Summing};
@@ -22,6 +22,8 @@ const BLOCK: usize = 256 << 10;
 pub struct FilmRequest {
     /// Its sphere; nothing takes off what is said.
     pub sphere: Option<Sphere>,
+    /// Whether its four channels of sound are first-order ambisonics (ACN, SN3D); what is said about that stays if not.
+    pub ambisonic: bool,
     /// Whether the media bytes are read again before and after, and compared.
     pub verify: bool,
 }
@@ -58,6 +60,24 @@ pub fn tag(input: &Path, output: &Path, request: &FilmRequest) -> Result<Tagged>
         notes.extend(wrong_ratio(size, sphere));
     }
     clear(&mut index);
+    if request.sphere.is_none() || request.ambisonic {
+        each_sound_entry(&mut index, |entry| {
+            entry.children.retain(|c| c.kind != *sa3d::KIND);
+        });
+    }
+    if request.ambisonic {
+        let channels = (index.children.iter().filter(|c| is_sound(c))).find_map(sound::channels);
+        if channels != Some(sa3d::CHANNELS) {
+            return Err(FileError::unsupported(
+                name,
+                format!(
+                    "first-order ambisonics are four channels of sound, and it has {}",
+                    channels.unwrap_or(0)
+                ),
+            ));
+        }
+        each_sound_entry(&mut index, |entry| entry.children.push(sa3d::write()));
+    }
     if let Some(sphere) = &request.sphere {
         mark(&mut index.children[track], sphere, size);
     }
@@ -121,6 +141,15 @@ pub fn tag(input: &Path, output: &Path, request: &FilmRequest) -> Result<Tagged>
         media: before,
         notes,
     })
+}
+
+/// Does something with every sample entry of its sounds.
+fn each_sound_entry(index: &mut Node, change: impl Fn(&mut Node)) {
+    for track in index.children.iter_mut().filter(|c| is_sound(c)) {
+        if let Some(list) = track.at_mut(&[b"mdia", b"minf", b"stbl", b"stsd"]) {
+            list.children.iter_mut().for_each(&change);
+        }
+    }
 }
 
 /// Takes off both forms wherever they are.
