@@ -5,9 +5,9 @@ use crate::support;
 use serde_json::{Value, json};
 use std::f64::consts::TAU;
 use std::path::{Path, PathBuf};
-use support::decoded::{mean_error, pictures};
+use support::decoded::{hash as decoded, mean_error, pictures};
 use support::sound::wav_of;
-use support::{exiftool, outside, run_fails, run_ok, text};
+use support::{exiftool, inspected, outside, run_fails, run_ok, text};
 
 struct Bench {
     folder: tempfile::TempDir,
@@ -63,32 +63,10 @@ fn side_data(film: &Path) -> Vec<Value> {
     list.as_array().cloned().unwrap_or_default()
 }
 
-/// Pictures and sound of a film as ffmpeg decodes them: a hash of each.
-fn decoded(film: &Path) -> String {
-    outside(
-        "ffmpeg",
-        &[
-            "-v",
-            "error",
-            "-i",
-            text(film),
-            "-map",
-            "0",
-            "-f",
-            "framemd5",
-            "-",
-        ],
-    )
-}
-
 fn tag(from: &Path, to: &Path, options: &str) -> String {
     let mut args = vec!["tag", text(from), "-o", text(to)];
     args.extend(options.split_whitespace());
     run_ok(&args)
-}
-
-fn inspected(film: &Path) -> Value {
-    serde_json::from_str(&run_ok(&["inspect", text(film), "--json"])).unwrap()
 }
 
 /// Each case in each kind of file: the index before the media, after it, in fragments, and as QuickTime.
@@ -536,7 +514,7 @@ fn a_sphere_of_sound_stays_one() {
         .collect();
     // A second from the middle, so that all tones have whole numbers of waves in it.
     let second = &samples[4 * 24_000..4 * 72_000];
-    for channel in 0..4 {
+    for (channel, tone) in TONES.into_iter().enumerate() {
         let of = |hz: f64| {
             let (mut re, mut im) = (0.0, 0.0);
             for (i, s) in second.iter().skip(channel).step_by(4).enumerate() {
@@ -545,7 +523,7 @@ fn a_sphere_of_sound_stays_one() {
             }
             2.0 * f64::hypot(re, im) / 48_000.0
         };
-        let own = of(TONES[channel]);
+        let own = of(tone);
         assert!((own - 0.4).abs() < 0.02, "{channel}: {own}");
         for other in (0..4).filter(|o| *o != channel) {
             // 40 dB below.

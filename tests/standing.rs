@@ -68,7 +68,7 @@ fn every_change_can_be_undone_across_a_kill() {
         &format!("{PROJECT}/viewpoints/{first}/copy"),
         json!({}),
     );
-    assert_eq!(names(&copied)[4], "Under the dome 2");
+    assert_eq!(names(&copied)[5], "Under the dome 2");
     let ids: Vec<i64> = copied["viewpoints"]
         .as_array()
         .unwrap()

@@ -5,6 +5,7 @@ mod film_journey;
 mod journey;
 mod keyboard;
 mod newcomer;
+mod over_time;
 mod path_journey;
 mod pictures;
 mod queue_journey;

@@ -38,3 +38,22 @@ pub fn mean_error(a: &[u8], b: &[u8]) -> f64 {
         .sum();
     sum as f64 / a.len() as f64
 }
+
+/// Pictures and sound of a film as ffmpeg decodes them: a hash of each, without what is told of all of them.
+pub fn hash(film: &Path) -> String {
+    let args = [
+        "-v",
+        "error",
+        "-i",
+        text(film),
+        "-map",
+        "0",
+        "-f",
+        "framemd5",
+        "-",
+    ];
+    let told = outside("ffmpeg", &args);
+    let each: Vec<&str> = told.lines().filter(|l| !l.starts_with('#')).collect();
+    assert!(!each.is_empty(), "{told}");
+    each.join("\n")
+}

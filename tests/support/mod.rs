@@ -61,6 +61,11 @@ pub fn run_fails(args: &[&str], status: i32) -> String {
     message
 }
 
+/// What `owl-dome inspect` tells of a file.
+pub fn inspected(file: &Path) -> Value {
+    serde_json::from_str(&run_ok(&["inspect", text(file), "--json"])).unwrap()
+}
+
 /// What another program says; it must be installed.
 pub fn outside(program: &str, args: &[&str]) -> String {
     let out = Command::new(program)

@@ -116,6 +116,7 @@ async fn order_estimate(
             },
             estimate: asked.estimate,
             frames: asked.frames,
+            out_file: asked.out_file,
         }))
     })
     .await

@@ -111,6 +111,8 @@ pub struct OrderEstimate {
     pub there: Option<String>,
     /// Of a sequence, what its frames are.
     pub frames: Option<FramesEstimate>,
+    /// Of one picture, where it goes within the folder for outputs.
+    pub out_file: Option<String>,
 }
 
 /// How wide a sphere must be for its use.

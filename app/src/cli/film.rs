@@ -14,7 +14,7 @@ use std::time::Instant;
 pub(super) struct FilmArgs {
     /// The folder of the frames, one of them (its number counts), or a pattern like out/{frame:05}.png
     frames: PathBuf,
-    /// The film to write: .mp4, or .mov for ProRes
+    /// The film to write: .mp4 or .mkv, or .mov for ProRes
     #[arg(short, long, value_name = "OUT")]
     output: PathBuf,
     /// Frames a second: 30, 23.976, 30000/1001 ...
@@ -67,13 +67,14 @@ pub(super) fn run(args: &FilmArgs) -> Outcome {
         .and_then(|e| e.to_str())
         .unwrap_or("");
     let fits = match args.codec {
-        Codec::ProRes => ending.eq_ignore_ascii_case("mov"),
-        _ => ending.eq_ignore_ascii_case("mp4") || ending.eq_ignore_ascii_case("mov"),
+        Codec::ProRes => &["mov", "mkv"][..],
+        _ => &["mp4", "mov", "mkv"],
     };
+    let fits = fits.iter().any(|e| ending.eq_ignore_ascii_case(e));
     if !fits {
         return Err(match args.codec {
-            Codec::ProRes => "ProRes lies in a .mov; name the film so.",
-            _ => "A film is named .mp4 or .mov; name it so.",
+            Codec::ProRes => "ProRes lies in a .mov or .mkv; name the film so.",
+            _ => "A film is named .mp4, .mov or .mkv; name it so.",
         }
         .into());
     }

@@ -74,6 +74,7 @@ fn tell_film(f: &FilmFindings, as_json: bool) {
         None => println!("Not a sphere: nothing in it says so; mark it with `owl-dome tag`."),
         Some(sphere) => {
             let forms = match (f.newer.is_some(), f.older.is_some()) {
+                _ if f.matroska => "Matroska's elements say so",
                 (true, true) => "both forms say so",
                 (true, false) => "only the newer form says so",
                 _ => "only the older form says so",

@@ -191,6 +191,8 @@ impl RenderArgs {
             rows: self.options.rows,
             eye: self.options.pair.eye,
             packing: self.options.pair.packing,
+            // Commands write what is recorded.
+            crop: 0,
         }
     }
 }

@@ -8,7 +8,7 @@ use std::path::PathBuf;
 
 #[derive(Args)]
 pub(super) struct TagArgs {
-    /// The JPEG, PNG or film (.mp4, .mov) to read
+    /// The JPEG, PNG or film (.mp4, .mov, .mkv, .webm) to read
     input: PathBuf,
     /// The picture or film to write; may be the same file
     #[arg(short, long, value_name = "OUT")]
@@ -156,7 +156,7 @@ pub(super) fn run(args: &TagArgs) -> Outcome {
         || args.ambisonic
     {
         return Err(format!(
-            "{} is no film (.mp4, .mov), and --stereo, --projection, --pose, --ambisonic and --verify are for films; leave them out.",
+            "{} is no film (.mp4, .mov, .mkv, .webm), and --stereo, --projection, --pose, --ambisonic and --verify are for films; leave them out.",
             args.input.display()
         )
         .into());

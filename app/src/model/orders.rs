@@ -94,6 +94,19 @@ pub struct OrderSpec {
     /// The frames of a sequence; without them it is one picture.
     #[serde(default)]
     pub frames: Option<FrameOrder>,
+    /// Of one picture, where it goes beside its place in the data folder.
+    #[serde(default)]
+    pub out: Option<StillOut>,
+}
+
+/// Where a finished picture goes.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export)]
+pub struct StillOut {
+    /// Name in the folder for outputs by pattern and without ending, e.g. `{project}/{viewpoint} {setup}`.
+    pub name: String,
+    /// Name of the project when it was ordered.
+    pub project: String,
 }
 
 impl OrderSpec {
@@ -121,6 +134,7 @@ impl OrderSpec {
             occlusion_m: None,
             white_cd_m2: None,
             frames: None,
+            out: None,
         }
     }
 }

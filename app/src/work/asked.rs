@@ -69,6 +69,8 @@ pub struct OrderRequest {
     pub occlusion_m: Option<f32>,
     /// The frames of a sequence; one picture if absent.
     pub frames: Option<FrameRequest>,
+    /// Of one picture: its name in the folder for outputs by pattern and without ending, if it goes there too.
+    pub out: Option<String>,
     /// It is put aside until it is let go.
     pub held: Option<bool>,
     /// The order that goes once this one is placed: its names may be taken.

@@ -29,6 +29,8 @@ pub struct Filing {
     pub eye: Option<Side>,
     /// How both eyes lie in the file; without a word both are views of an OpenEXR, and one above the other elsewhere.
     pub packing: Option<Packing>,
+    /// What goes from the outer side of each eye in files that are not the whole master: parallel cameras recorded more. Pixels.
+    pub crop: u32,
 }
 
 impl Filing {
@@ -44,9 +46,13 @@ impl Filing {
             true => Packing::TWO_FILES,
             false => views,
         };
+        let packing = self.packing.unwrap_or(usual);
         Laying {
-            packing: self.packing.unwrap_or(usual),
-            crop: 0,
+            packing,
+            crop: match packing {
+                Packing::MONO => 0,
+                _ => self.crop,
+            },
             window: [[0.0; 2]; 2],
         }
     }

@@ -97,15 +97,19 @@ pub struct FilmFrames {
     pub size: (u32, u32),
     /// Whether both eyes are views of each file; they are laid one above the other on the way.
     pub views: bool,
+    /// What goes from the outer side of each eye of such frames, pixels.
+    pub crop: u32,
 }
 
 impl FilmFrames {
     /// The frames of an order, in their order. Only the first is opened; each is read when its turn comes.
-    pub fn of_order(files: Vec<PathBuf>, views: bool) -> Result<Self> {
+    pub fn of_order(files: Vec<PathBuf>, (views, crop): (bool, u32)) -> Result<Self> {
         let first = files.first().cloned().into_iter().collect();
         let mut frames = checked(first)?;
         if views {
             frames.views = true;
+            frames.crop = crop;
+            frames.size.0 = frames.size.0.saturating_sub(crop);
             frames.size.1 *= 2;
         }
         Ok(Self { files, ..frames })
@@ -233,6 +237,7 @@ fn checked(files: Vec<PathBuf>) -> Result<FilmFrames> {
             format,
             size,
             views: false,
+            crop: 0,
         }),
         None => refuse("There are no frames."),
     }
@@ -291,10 +296,7 @@ pub fn make(
         Some(p) if !p.as_os_str().is_empty() => p,
         _ => Path::new("."),
     };
-    let beside = tempfile::Builder::new()
-        .prefix(".unfinished-film-")
-        .tempdir_in(folder)
-        .map_err(FileError::io("Writing", folder))?;
+    let (beside, _mine) = beside(folder)?;
     let ending = output.extension().unwrap_or_default();
     let raw = beside.path().join("film").with_extension(ending);
     // A still is encoded for a second, which is then repeated.
@@ -304,10 +306,14 @@ pub fn make(
         None => frames.files.len() as u64,
     };
     let channels = making.sound.as_deref().map(sound::channels).transpose()?;
-    let mut command = encoder(frames, making, channels.filter(|_| making.hold_s.is_none()));
+    let matroska = ending.eq_ignore_ascii_case("mkv");
+    let heard = channels.filter(|_| making.hold_s.is_none());
+    let linked = linked(frames, making, beside.path());
+    let mut command = encoder(frames, making, heard, (matroska, linked.as_deref()));
     command.arg(&raw);
     let encoded = run(command, total, told, |to, go_on| {
-        for i in 0..total {
+        let handed = if linked.is_some() { 0 } else { total };
+        for i in 0..handed {
             if !go_on() {
                 return refuse("The film was stopped.");
             }
@@ -326,7 +332,7 @@ pub fn make(
     if let Some(hold) = making.hold_s {
         done = beside.path().join("held").with_extension(ending);
         count = (hold * making.rate.per_second()).round().max(1.0) as u64;
-        let mut command = repeating(&raw, hold, making, channels);
+        let mut command = repeating(&raw, hold, making, (channels, matroska));
         command.arg(&done);
         run(command, 0, told, |_, _| Ok(()))?;
     }
@@ -347,6 +353,32 @@ pub fn make(
     })
 }
 
+/// How often it is looked whether ffmpeg has ended.
+const POLLED: Duration = Duration::from_millis(20);
+
+/// Beginning of the names of folders in which films are made.
+const UNFINISHED: &str = ".unfinished-film-";
+
+/// A folder beside a film, in which it is made, and the lock that says that somebody does. Folders that nobody holds any more were left by
+/// programs that were killed, and go.
+fn beside(folder: &Path) -> Result<(tempfile::TempDir, std::fs::File)> {
+    let failed = || FileError::io("Writing", folder);
+    let lock = |at: &Path| std::fs::File::create(at.join("lock"));
+    for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+        let left = entry.file_name().to_string_lossy().starts_with(UNFINISHED);
+        if left && lock(&entry.path()).is_ok_and(|l| l.try_lock().is_ok()) {
+            let _ = std::fs::remove_dir_all(entry.path());
+        }
+    }
+    let made = tempfile::Builder::new()
+        .prefix(UNFINISHED)
+        .tempdir_in(folder)
+        .map_err(failed())?;
+    let held = lock(made.path()).map_err(failed())?;
+    held.lock().map_err(failed())?;
+    Ok((made, held))
+}
+
 fn ffmpeg() -> Command {
     let mut command = Command::new("ffmpeg");
     command.args([
@@ -362,11 +394,59 @@ fn ffmpeg() -> Command {
     command
 }
 
-/// The command that encodes frames from its input, with the sound beside them if its `channels` are told.
-fn encoder(frames: &FilmFrames, making: &FilmMaking, channels: Option<u16>) -> Command {
+/// Pixels of a frame from which on encoders look ahead and work side by side on fewer frames: each one that they hold has a hundred
+/// megabytes, and all cores are busy within one.
+const LARGE: u64 = 4096 * 4096;
+/// Most threads that work on frames side by side then.
+const MOST_THREADS: usize = 4;
+
+fn is_large((width, height): (u32, u32)) -> bool {
+    u64::from(width) * u64::from(height) > LARGE
+}
+
+fn threads() -> String {
+    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    cores.min(MOST_THREADS).to_string()
+}
+
+/// Links to frames that ffmpeg reads as they are, by numbers without gaps, and the pattern of their names: handing them on byte by byte
+/// costs some percent of the encoding. Nothing where they are handed on after all: frames that must be made ready, a still that is
+/// repeated, and file systems without links.
+fn linked(frames: &FilmFrames, making: &FilmMaking, beside: &Path) -> Option<PathBuf> {
+    let as_they_are = matches!(frames.format, PictureFormat::Png | PictureFormat::Jpeg);
+    if !as_they_are || making.hold_s.is_some() {
+        return None;
+    }
+    // A name with a % in it is no pattern.
+    let folder = beside.join("frames");
+    if folder.to_str().is_none_or(|f| f.contains('%')) {
+        return None;
+    }
+    std::fs::create_dir(&folder).ok()?;
+    let ending = frames.format.ending();
+    for (i, file) in frames.files.iter().enumerate() {
+        let file = std::path::absolute(file).ok()?;
+        std::os::unix::fs::symlink(file, folder.join(format!("{i:08}.{ending}"))).ok()?;
+    }
+    Some(folder.join(format!("%08d.{ending}")))
+}
+
+/// The command that encodes frames from its input or from links, with the sound beside them if its `channels` are told.
+fn encoder(
+    frames: &FilmFrames,
+    making: &FilmMaking,
+    channels: Option<u16>,
+    (matroska, linked): (bool, Option<&Path>),
+) -> Command {
     let mut command = ffmpeg();
     let rate = making.rate.to_string();
     match frames.format {
+        _ if linked.is_some() => {
+            if is_large(frames.size) {
+                command.args(["-threads", "1"]);
+            }
+            command.args(["-f", "image2", "-start_number", "0"])
+        }
         PictureFormat::Png => command.args(["-f", "image2pipe", "-c:v", "png"]),
         PictureFormat::Jpeg => command.args(["-f", "image2pipe", "-c:v", "mjpeg"]),
         _ => {
@@ -381,10 +461,11 @@ fn encoder(frames: &FilmFrames, making: &FilmMaking, channels: Option<u16>) -> C
             ])
         }
     };
-    command.args(["-framerate", &rate, "-i", "pipe:0"]);
+    command.args(["-framerate", &rate, "-i"]);
+    command.arg(linked.unwrap_or(Path::new("pipe:0")));
     if let Some((sound, channels)) = making.sound.as_deref().zip(channels) {
         let lasts_s = frames.files.len() as f64 / making.rate.per_second();
-        sound::under(&mut command, sound, channels, lasts_s);
+        sound::under(&mut command, (sound, channels), matroska, lasts_s);
     }
     let format = match making.codec {
         Codec::ProRes => "yuv422p10le",
@@ -407,18 +488,30 @@ fn encoder(frames: &FilmFrames, making: &FilmMaking, channels: Option<u16>) -> C
         .quality
         .unwrap_or(making.codec.usual_quality())
         .to_string();
+    let large = is_large(frames.size);
     match making.codec {
-        Codec::H264 => command.args(["-c:v", "libx264", "-preset", "medium"]),
-        Codec::H265 => command.args([
-            "-c:v",
-            "libx265",
-            "-preset",
-            "medium",
-            "-tag:v",
-            "hvc1",
-            "-x265-params",
-            "log-level=error",
-        ]),
+        Codec::H264 => {
+            command.args(["-c:v", "libx264", "-preset", "medium"]);
+            match large {
+                true => command.args(["-rc-lookahead", "10", "-threads", &threads()]),
+                false => &mut command,
+            }
+        }
+        Codec::H265 => {
+            command.args(["-c:v", "libx265", "-preset", "medium"]);
+            command.args([
+                "-x265-params",
+                match large {
+                    true => "log-level=error:rc-lookahead=10:frame-threads=1",
+                    false => "log-level=error",
+                },
+            ]);
+            // Some players know the encoding in MP4 by this name alone.
+            match matroska {
+                true => &mut command,
+                false => command.args(["-tag:v", "hvc1"]),
+            }
+        }
         Codec::Av1 => command.args(["-c:v", "libsvtav1", "-preset", "8"]),
         Codec::ProRes => command.args(["-c:v", "prores_ks", "-profile:v", "3", "-vendor", "apl0"]),
     };
@@ -432,25 +525,38 @@ fn encoder(frames: &FilmFrames, making: &FilmMaking, channels: Option<u16>) -> C
         let second = making.rate.per_second().round().max(1.0).to_string();
         command.args(["-g", &second, "-bf", "0"]);
     }
-    command.args(["-movflags", "+faststart"]);
+    index_first(&mut command, matroska);
     command
 }
 
+/// Puts what players look things up in before the media.
+fn index_first(command: &mut Command, matroska: bool) {
+    command.args(match matroska {
+        true => ["-cues_to_front", "1"],
+        false => ["-movflags", "+faststart"],
+    });
+}
+
 /// The command that repeats an encoded second.
-fn repeating(second: &Path, hold_s: f64, making: &FilmMaking, channels: Option<u16>) -> Command {
+fn repeating(
+    second: &Path,
+    hold_s: f64,
+    making: &FilmMaking,
+    (channels, matroska): (Option<u16>, bool),
+) -> Command {
     let mut command = ffmpeg();
     let times = (hold_s.ceil() as u64).saturating_sub(1).to_string();
     command.args(["-stream_loop", &times, "-i"]).arg(second);
     match making.sound.as_deref().zip(channels) {
         Some((sound, channels)) => {
-            sound::under(&mut command, sound, channels, hold_s);
+            sound::under(&mut command, (sound, channels), matroska, hold_s);
             command.args(["-c:v", "copy"]);
         }
         None => {
             command.args(["-c", "copy", "-t", &format!("{hold_s:.6}")]);
         }
     }
-    command.args(["-movflags", "+faststart"]);
+    index_first(&mut command, matroska);
     command
 }
 
@@ -480,7 +586,7 @@ fn write_frame(
     if frames.views {
         // The left eye above the right one.
         for side in Side::BOTH {
-            for strip in packing::eye(file, side, &[], 0, None)? {
+            for strip in packing::eye(file, side, &[], frames.crop, None)? {
                 hand_on(&strip?.beauty.samples)?;
             }
         }
@@ -550,11 +656,13 @@ fn run(
                     Some(mut stdin) => feed(&mut stdin, &|| !stopped.load(Ordering::Relaxed)),
                     None => Ok(()),
                 };
-                if stopped.load(Ordering::Relaxed) {
-                    let _ = child.kill();
+                // Its input is closed now: it finishes what it has, or what it reads by itself.
+                while let Ok(None) = child.try_wait() {
+                    if stopped.load(Ordering::Relaxed) {
+                        let _ = child.kill();
+                    }
+                    std::thread::sleep(POLLED);
                 }
-                // Its input is closed now: it finishes what it has.
-                let _ = child.wait();
                 fed
             },
         );

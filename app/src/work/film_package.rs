@@ -68,7 +68,7 @@ impl FilmPlan {
             Some(Arrangement::SideBySide) => FilmStereo::SideBySide,
             Some(_) => FilmStereo::TopBottom,
         };
-        let frames = FilmFrames::of_order(plan.main_files(), views)?;
+        let frames = FilmFrames::of_order(plan.main_files(), (views, plan.crop()))?;
         let sphere = projection_of(shape).map(|projection| Sphere {
             projection,
             stereo,

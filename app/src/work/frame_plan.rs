@@ -5,27 +5,17 @@ use super::frames::{Sequence, Turned, Way};
 use super::paths::Mover;
 use super::pattern::NamePattern;
 use super::recipe::Recipe;
-use super::{App, Result, WorkError};
+use super::{App, Result, WorkError, outputs};
 use crate::model::orders::{FrameFormat, FrameOrder, FrameRequest, OrderSpec};
+use crate::model::paths::PathKey;
 use crate::store::OrderRow;
 use dome_files::PictureFormat;
 use dome_optics::path::{Frames, Rate};
 use dome_optics::rig::Packing;
 use dome_optics::{PictureSize, Shape};
-use std::path::{Component, Path, PathBuf};
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
 
-/// Words that a name may have, beside the frame's number.
-const WORDS: [&str; 9] = [
-    "project",
-    "viewpoint",
-    "setup",
-    "order",
-    "eye",
-    "face",
-    "pass",
-    "width",
-    "shape",
-];
 /// Most frames of an order: an hour at 60 a second is 216,000.
 const MOST_FRAMES: u64 = 1_000_000;
 
@@ -120,6 +110,7 @@ impl FramePlan {
         let filing = Filing {
             deep: request.format == FrameFormat::Png16,
             packing,
+            crop: crop_of(spec, order)?,
             ..Filing::default()
         };
         let plan = Self {
@@ -132,20 +123,15 @@ impl FramePlan {
                 way,
             },
             pattern: pattern(request, &recipe)?,
-            words: vec![
-                (
-                    "project",
-                    match &order.project {
-                        Some(name) => name.clone(),
-                        None => app.store.project(project)?.name,
-                    },
-                ),
-                ("viewpoint", spec.viewpoint.clone()),
-                ("setup", spec.settings.setup.name.clone()),
-                ("order", number.to_string()),
-                ("width", spec.width.to_string()),
-                ("shape", recipe.size.shape.to_string()),
-            ],
+            words: outputs::words(
+                match &order.project {
+                    Some(name) => name.clone(),
+                    None => app.store.project(project)?.name,
+                },
+                number,
+                spec,
+                recipe.size.shape.to_string(),
+            ),
             root: app.folder.out(),
             first_each: request.first_each.max(1).into(),
             test_first: request.test_first,
@@ -204,6 +190,11 @@ impl FramePlan {
         (self.sequence.frames.numbers())
             .filter_map(|n| self.files(n).pop())
             .collect()
+    }
+
+    /// What films of frames that hold both eyes as views take off each, pixels.
+    pub fn crop(&self) -> u32 {
+        self.filing.crop
     }
 
     /// How the eyes lie.
@@ -275,22 +266,31 @@ impl FramePlan {
     }
 }
 
+/// What parallel cameras of a flat pair recorded beyond each frame, pixels: it is the same in all of them.
+fn crop_of(spec: &OrderSpec, order: &FrameOrder) -> Result<u32> {
+    let crop = spec.rig.as_ref().map_or(0, |rig| rig.crop(spec.width));
+    let keys = order.path.iter().flat_map(|p| &p.keys);
+    let eyes = |k: &PathKey| {
+        (
+            k.separation_m.map(f64::to_bits),
+            k.converge_m.map(f64::to_bits),
+        )
+    };
+    let told: BTreeSet<_> = keys.map(eyes).collect();
+    if crop > 0 && told.len() > 1 {
+        return refuse(
+            "Parallel cameras are cropped alike in every frame, and keys of this path change how far apart the eyes are or where they meet; choose the off-axis pair at Depth, or give all keys the same.",
+        );
+    }
+    Ok(crop)
+}
+
 /// The names of the frames, which must lead nowhere else and tell frames apart.
 fn pattern(request: &FrameRequest, recipe: &Recipe) -> Result<NamePattern> {
-    let ending = request.format.format().ending();
-    let name = format!("{}.{ending}", request.name.trim());
-    let pattern = NamePattern::parse(&name, &WORDS).map_err(WorkError::Request)?;
+    let pattern = outputs::pattern(&request.name, request.format.format().ending())?;
     if !pattern.has_frame() {
         return refuse(format!(
             "{} would be the name of every frame; put {{frame:05}} into it.",
-            request.name
-        ));
-    }
-    // Words are cleaned where they are filled in; what stands between them is not.
-    let sane = |part: Component| matches!(part, Component::Normal(n) if n.to_str().is_some_and(|n| !n.starts_with('.')));
-    if request.name.contains(['\\', '\0']) || !Path::new(&name).components().all(sane) {
-        return refuse(format!(
-            "{} leads out of the folder for outputs, or into a hidden one; begin with a plain name like {{project}}/{{viewpoint}}/{{frame:05}}.",
             request.name
         ));
     }

@@ -28,6 +28,7 @@ pub mod large;
 pub mod meanwhile;
 pub mod metering;
 pub mod ordering;
+pub mod outputs;
 pub mod package;
 pub mod packing;
 pub mod pair_files;

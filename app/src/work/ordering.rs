@@ -6,9 +6,9 @@ use super::frame_plan::FramePlan;
 use super::recipe::picture_size;
 use super::told::{Estimate, FramesEstimate};
 use super::{App, Result, WorkError};
-use super::{convert, denoise};
+use super::{convert, denoise, outputs};
 use crate::model::jobs::{JobKind, NewJob};
-use crate::model::orders::{FrameFormat, FrameOrder, OrderSpec};
+use crate::model::orders::{FrameFormat, FrameOrder, OrderSpec, StillOut};
 use crate::model::rigs::{Rig, RigKind};
 use crate::store::OrderRow;
 use dome_trace::{Pass, PassSet};
@@ -27,6 +27,8 @@ pub struct Asked {
     pub estimate: Estimate,
     /// Of a sequence, what its frames are.
     pub frames: Option<FramesEstimate>,
+    /// Of one picture, where it goes within the folder for outputs.
+    pub out_file: Option<String>,
 }
 
 /// What is asked, made whole and checked.
@@ -142,6 +144,12 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
         denoise: denoised,
         clamp: request.clamp,
         occlusion_m: request.occlusion_m,
+        out: (request.out.as_ref())
+            .filter(|_| request.frames.is_none())
+            .map(|name| StillOut {
+                name: name.trim().to_owned(),
+                project: row.name.clone(),
+            }),
         frames: request.frames.as_ref().map(|asked| FrameOrder {
             asked: asked.clone(),
             path: viewpoint.path,
@@ -149,6 +157,11 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
             project: Some(row.name),
         }),
     };
+    let out_file = outputs::still_file(app.store.next_order()?, &spec)?;
+    if out_file.is_some() {
+        // A file of its own.
+        estimate.working_bytes += estimate.master_bytes;
+    }
     let mut frames = None;
     if let Some(order) = &spec.frames {
         if request
@@ -199,6 +212,7 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
         spec,
         estimate,
         frames,
+        out_file: out_file.map(|f| f.display().to_string()),
     })
 }
 
@@ -269,9 +283,10 @@ pub fn place_all(app: &App, project: i64, request: &OrdersRequest) -> Result<Vec
         // Before they are placed all have the same number.
         let same = |other: &&Asked| match (&asked.frames, &other.frames) {
             (Some(a), Some(b)) => a.first_file == b.first_file,
-            _ => false,
+            _ => asked.out_file.is_some() && asked.out_file == other.out_file,
         };
-        let apart = (order.frames.as_ref()).is_none_or(|f| f.name.contains("{order}"));
+        let name = (order.frames.as_ref().map(|f| &f.name)).or(order.out.as_ref());
+        let apart = name.is_none_or(|name| name.contains("{order}"));
         if !apart && all.iter().any(|other| same(&other)) {
             return refuse(
                 "Several of these orders would write files of the same names; put {order}, or {viewpoint}, {shape} and {setup}, into the name.".into(),

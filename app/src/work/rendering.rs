@@ -7,6 +7,7 @@ use super::eyes::{self, Eyes};
 use super::farm;
 use super::finished::{Finished, Job, read_strip, take_over, taken};
 use super::frame_orders;
+use super::outputs;
 use super::packing;
 use super::recipe::Recipe;
 use super::running::{Ended, RenderMeter, Running};
@@ -106,7 +107,9 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
         if !job.files.display().exists() {
             make_pictures(app, row.project, &job, &running.control)?;
         }
-        return Ok(Ended::Done(begun_anew));
+        let moved = outputs::deliver(app, row, &job.files.master(), &description)?;
+        let notes: Vec<String> = begun_anew.into_iter().chain(moved).collect();
+        return Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))));
     }
 
     let both = eyes::of(&recipe);
@@ -193,10 +196,12 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     running.patiently(|| app.store.set_noise(row.id, &told))?;
     make_pictures(app, row.project, &job, &running.control)?;
     remove(&job.files.strips());
+    let moved = outputs::deliver(app, row, &job.files.master(), &description)?;
     let notes: Vec<String> = begun_anew
         .into_iter()
         .chain(done.told())
         .chain(note.map(String::from))
+        .chain(moved)
         .collect();
     Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
 }

@@ -39,17 +39,27 @@ pub fn channels(path: &Path) -> Result<u16> {
     }
 }
 
-/// Lays a sound under the pictures, as long as they are. The four channels of ambisonics stay apart: their layout is the one of four
-/// single loudspeakers that AAC keeps as it is, and nothing of the coder looks for what channels have in common.
-pub(super) fn under(command: &mut Command, sound: &Path, channels: u16, lasts_s: f64) {
+/// Lays a sound under the pictures, as long as they are. The four channels of ambisonics stay apart: in MP4 their layout is the one of
+/// four single loudspeakers that AAC keeps as it is, and nothing of the coder looks for what channels have in common; in Matroska it is
+/// Opus that can say what they are (mapping family 2, RFC 8486).
+pub(super) fn under(
+    command: &mut Command,
+    (sound, channels): (&Path, u16),
+    matroska: bool,
+    lasts_s: f64,
+) {
     command.arg("-i").arg(sound);
-    command.args(["-map", "0:v", "-map", "1:a", "-c:a", "aac"]);
+    command.args(["-map", "0:v", "-map", "1:a"]);
     if channels == AMBISONIC {
         command.args(["-af", "pan=4.0|c0=c0|c1=c1|c2=c2|c3=c3", "-b:a", "512k"]);
-        command.args(["-aac_is", "0", "-aac_pns", "0", "-aac_ms", "0"]);
-        command.args(["-aac_coder", "fast"]);
+        if matroska {
+            command.args(["-c:a", "libopus", "-mapping_family", "2"]);
+        } else {
+            command.args(["-c:a", "aac", "-aac_is", "0", "-aac_pns", "0"]);
+            command.args(["-aac_ms", "0", "-aac_coder", "fast"]);
+        }
     } else {
-        command.args(["-b:a", "256k"]);
+        command.args(["-c:a", "aac", "-b:a", "256k"]);
     }
     command.args(["-t", &format!("{lasts_s:.6}")]);
 }

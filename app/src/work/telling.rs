@@ -1,6 +1,7 @@
 //! What is told of jobs and orders: what the database says, and what is known of those that are being done.
 
 use super::frame_orders;
+use super::outputs;
 use super::rendering::finished_strips;
 use super::told::Event;
 use super::told::jobs::JobInfo;
@@ -131,7 +132,9 @@ impl App {
             Some(running) => running.noise(),
             None => (row.noise_percent, row.mean_samples),
         };
+        let out_file = outputs::still_file(row.id, &row.spec).ok().flatten();
         Order {
+            out_file: out_file.map(|f| self.folder.out().join(f).display().to_string()),
             id: row.id,
             project: row.project,
             job: row.job,

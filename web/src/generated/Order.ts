@@ -60,6 +60,10 @@ spent_s: number,
  */
 frames: FramesInfo | null, 
 /**
+ * Of one picture that goes to the folder for outputs: the file there.
+ */
+out_file: string | null, 
+/**
  * Size of the master on disk, bytes.
  */
 master_bytes: number | null, 

@@ -21,4 +21,8 @@ there: string | null,
 /**
  * Of a sequence, what its frames are.
  */
-frames: FramesEstimate | null, };
+frames: FramesEstimate | null, 
+/**
+ * Of one picture, where it goes within the folder for outputs.
+ */
+out_file: string | null, };

@@ -72,6 +72,10 @@ occlusion_m?: number,
  */
 frames?: FrameRequest, 
 /**
+ * Of one picture: its name in the folder for outputs by pattern and without ending, if it goes there too.
+ */
+out?: string, 
+/**
  * It is put aside until it is let go.
  */
 held?: boolean, 

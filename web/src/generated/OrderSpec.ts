@@ -6,6 +6,7 @@ import type { Pass } from "./Pass";
 import type { Pose } from "./Pose";
 import type { Rig } from "./Rig";
 import type { SceneSettings } from "./SceneSettings";
+import type { StillOut } from "./StillOut";
 
 /**
  * What to render.
@@ -96,4 +97,8 @@ white_cd_m2: number | null,
 /**
  * The frames of a sequence; without them it is one picture.
  */
-frames: FrameOrder | null, };
+frames: FrameOrder | null, 
+/**
+ * Of one picture, where it goes beside its place in the data folder.
+ */
+out: StillOut | null, };

@@ -14,7 +14,7 @@ import { SelectField } from "../parts/SelectField";
 import { Problem } from "../parts/Problem";
 import { bytes, count } from "../parts/units";
 import { FrameFields } from "./FrameFields";
-import { lastOf, motionOf, usualFrames } from "./frames";
+import { STILL_HINT, STILL_NAME, lastOf, motionOf, usualFrames } from "./frames";
 import { begun, type Again } from "./again";
 import { MoreFields } from "./MoreFields";
 import { PassFields } from "./PassFields";
@@ -87,6 +87,8 @@ export function NewOrder({
   const [many, setMany] = useState<"one" | "many">(start.frames ? "many" : "one");
   const [frames, setFrames] = useState(() => start.frames ?? usualFrames(motion));
   const [several, setSeveral] = useState(ALONE);
+  // Where the picture goes; several in one go go there as a start.
+  const [out, setOut] = useState<string | null | undefined>(start.out ?? undefined);
   const [held, setHeld] = useState(start.held);
   const others = {
     viewpoints: [viewpoint, ...[...several.viewpoints].filter((v) => v !== viewpoint)],
@@ -94,6 +96,7 @@ export function NewOrder({
     setups: [setup.number, ...[...several.setups].filter((n) => n !== setup.number)],
   };
   const orders = others.viewpoints.length * others.shapes.length * others.setups.length;
+  const outName = out === undefined ? (orders > 1 ? STILL_NAME : null) : out;
   const [planning, setPlanning] = useState(false);
   const [more, setMore] = useState(start.more);
   const [occlusion, setOcclusion] = useState(start.occlusion);
@@ -113,7 +116,7 @@ export function NewOrder({
     denoise,
     ...(more.calm ? { clamp: 10 } : {}),
     ...(passes.has("ambient-occlusion") ? { occlusion_m: occlusion } : {}),
-    ...(many === "many" ? { frames } : {}),
+    ...(many === "many" ? { frames } : outName === null ? {} : { out: outName }),
     ...(again?.instead ? { instead_of: again.order.id } : {}),
     ...(more.lens ? { lens: { fstop: more.fstop, focus_m: more.focus } } : {}),
   };
@@ -287,6 +290,28 @@ export function NewOrder({
             count={orders}
           />
         )}
+        {many === "one" && (
+          <div className="mt-1 flex flex-col gap-1">
+            <Switch
+              label="Also into the folder for outputs"
+              hint="A copy of the finished picture as a file of its own; what is there stays"
+              on={outName !== null}
+              onChange={(on) => setOut(on ? STILL_NAME : null)}
+            />
+            {outName !== null && (
+              <label className="flex flex-col gap-0.5" title={STILL_HINT}>
+                <span className="text-xs text-base-content/75">File in the folder for outputs</span>
+                <input
+                  type="text"
+                  className="input input-sm w-full bg-base-100 font-mono text-xs"
+                  spellCheck={false}
+                  value={outName}
+                  onChange={(e) => setOut(e.target.value)}
+                />
+              </label>
+            )}
+          </div>
+        )}
         <div className="mt-1">
           <Switch label="Put on hold" hint="It waits until it is released" on={held} onChange={setHeld} />
         </div>
@@ -303,6 +328,7 @@ export function NewOrder({
                   {told.frames.lasts_s.toFixed(2)} s, from {told.frames.first_file}.{" "}
                 </span>
               )}
+              {told.out_file && <span data-testid="out-file">Goes to {told.out_file}. </span>}
               {many === "many" && motion === 0 && "Nothing moves: all frames show the same. "}
               {told.there && <span data-testid="eyes-there">{told.there} </span>}
               {told.width !== width && `Recorded ${told.width} px wide for a later crop. `}

@@ -69,6 +69,7 @@ function numbers(order: Order): string[] {
     noise !== null && `Noise ${noise.toFixed(1)} %${left}${samples}`,
     order.master_bytes !== null && `master ${bytes(order.master_bytes)}`,
     order.spent_s >= 1 && `${duration(order.spent_s)} spent`,
+    order.state === "done" && order.out_file !== null && `also ${order.out_file}`,
   ].filter((part) => part !== false);
 }
 

@@ -27,6 +27,7 @@ export function begun(order: Order | undefined) {
     // What denoising took is always told, and need not be asked for.
     passes: new Set(spec?.passes.filter((p) => p !== "taken-out")),
     frames: spec?.frames?.asked ?? null,
+    out: spec?.out?.name ?? null,
     more: !spec
       ? MORE
       : {

@@ -56,6 +56,9 @@ export const usualFrames = (motion: number): FrameRequest => ({
   moments: 8,
 });
 
+/** Name of a picture in the folder for outputs. */
+export const STILL_NAME = "{project}/{viewpoint}/{setup} {shape} {width} {order}";
+
 const HINTS: Record<string, string> = {
   viewpoint: "name of the viewpoint",
   project: "name of the project",
@@ -69,10 +72,11 @@ const HINTS: Record<string, string> = {
   shape: "name of the shape",
 };
 
+const hint = (words: string[]) => words.map((word) => `{${word}}: ${HINTS[word]}`).join("\n");
 /** The words that the names of frames may have. */
-export const NAME_HINT = Object.entries(HINTS)
-  .map(([word, what]) => `{${word}}: ${what}`)
-  .join("\n");
+export const NAME_HINT = hint(Object.keys(HINTS));
+/** Those of one picture. */
+export const STILL_HINT = hint(["project", "viewpoint", "setup", "shape", "width", "order"]);
 
 /** Places in a strip of small pictures. */
 const PLACES = 36;

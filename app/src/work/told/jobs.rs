@@ -95,6 +95,8 @@ pub struct Order {
     pub spent_s: f64,
     /// Of a sequence: its frames.
     pub frames: Option<FramesInfo>,
+    /// Of one picture that goes to the folder for outputs: the file there.
+    pub out_file: Option<String>,
     /// Size of the master on disk, bytes.
     pub master_bytes: Option<u64>,
     /// Why it failed, or what is to be said of one that runs or is finished.

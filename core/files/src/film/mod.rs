@@ -1,10 +1,11 @@
-//! Films in the ISO base media file format (ISO/IEC 14496-12: MP4, MOV): what they say about spheres and eyes, and saying it.
+//! Films in the ISO base media file format (ISO/IEC 14496-12: MP4, MOV) and in Matroska: what they say about spheres and eyes, and saying it.
 //!
 //! Two forms tell a player that a film is a sphere. The newer one is boxes in the video's sample entry (`st3d`, `sv3d`); the older one is
 //! an XML packet in a `uuid` box of the track. `SA3D` says that a sound is one too. One box, one file: `st3d.rs`, `sv3d.rs`, `sa3d.rs`, `uuid.rs`; `offsets.rs` moves what points into the
 //! file when the index grows; `tag.rs` writes, copying the media unchanged.
 
 mod boxes;
+mod matroska;
 mod offsets;
 mod read;
 mod sa3d;

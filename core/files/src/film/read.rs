@@ -1,7 +1,7 @@
 //! What a film says of itself: its index, and both forms of what makes it a sphere.
 
 use super::boxes::{self, Kind, Node};
-use super::{FilmProjection, FilmStereo, Sphere, sa3d, sound, st3d, sv3d, uuid};
+use super::{FilmProjection, FilmStereo, Sphere, matroska, sa3d, sound, st3d, sv3d, uuid};
 use crate::budget::Claim;
 use crate::error::{FileError, Result, display_name};
 use std::fs::File;
@@ -48,6 +48,8 @@ pub struct FilmFindings {
     pub newer: Option<Sphere>,
     /// What the older form says.
     pub older: Option<Sphere>,
+    /// Whether it is Matroska, which has one form alone.
+    pub matroska: bool,
     /// Its first sound.
     pub sound: Option<FilmSound>,
     /// What is wrong, one sentence each.
@@ -78,7 +80,16 @@ impl FilmFindings {
 pub fn is_film(path: &Path) -> bool {
     let mut head = [0; 8];
     let read = File::open(path).and_then(|mut f| f.read_exact(&mut head));
-    read.is_ok() && FIRST.iter().any(|kind| head[4..] == kind[..])
+    read.is_ok()
+        && (FIRST.iter().any(|kind| head[4..] == kind[..])
+            || head[..4] == matroska::EBML.to_be_bytes())
+}
+
+/// Whether a file begins as Matroska does.
+pub(super) fn is_matroska(path: &Path) -> bool {
+    let mut head = [0; 4];
+    let read = File::open(path).and_then(|mut f| f.read_exact(&mut head));
+    read.is_ok() && head == matroska::EBML.to_be_bytes()
 }
 
 /// The boxes at the top of a file.
@@ -157,6 +168,9 @@ pub(super) fn main_track(index: &Node) -> Option<usize> {
 
 /// Says what a film's file tells; a damaged one gives a sentence.
 pub fn inspect(path: &Path) -> Result<FilmFindings> {
+    if is_matroska(path) {
+        return matroska::inspect(path);
+    }
     let name = display_name(path);
     let mut file = File::open(path).map_err(FileError::io("Reading", path))?;
     let top = index_of(&tops(&mut file, path)?, path)?;
@@ -210,6 +224,7 @@ fn findings(index: &Node, track: &Node) -> FilmFindings {
         })
     });
     FilmFindings {
+        matroska: false,
         sound: heard,
         width,
         height,

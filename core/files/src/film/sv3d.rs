@@ -11,7 +11,7 @@ fn fixed(deg: f64) -> [u8; 4] {
 }
 
 /// A share of 1 as 0.32 fixed point.
-fn share(v: f64) -> [u8; 4] {
+pub(super) fn share(v: f64) -> [u8; 4] {
     ((v * 4_294_967_296.0).round().clamp(0.0, 4_294_967_295.0) as u32).to_be_bytes()
 }
 

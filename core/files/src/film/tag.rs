@@ -4,8 +4,8 @@ use super::boxes::{Node, entries, is_sound, size_of};
 use super::offsets::{
     Shift, shift_fragment, shift_fragment_list, shift_index, shift_wide, widened,
 };
-use super::read::{Top, index_of, load, main_track, tops, wrong_ratio};
-use super::{Sphere, sa3d, sound, st3d, sv3d, uuid};
+use super::read::{Top, index_of, is_matroska, load, main_track, tops, wrong_ratio};
+use super::{Sphere, matroska, sa3d, sound, st3d, sv3d, uuid};
 use crate::atomic;
 use crate::error::{FileError, Result, display_name};
 use crate::fingerprint::{Fingerprint, Summing};
@@ -41,6 +41,9 @@ pub struct Tagged {
 
 /// Writes `output` as `input` with other words about its sphere. They may be the same file: until all is written the old one stays.
 pub fn tag(input: &Path, output: &Path, request: &FilmRequest) -> Result<Tagged> {
+    if is_matroska(input) {
+        return matroska::tag(input, output, request);
+    }
     let name = display_name(input);
     let mut file = File::open(input).map_err(FileError::io("Reading", input))?;
     let tops = tops(&mut file, input)?;
