@@ -642,3 +642,85 @@ fn frames_that_make_no_film_are_refused() {
     std::fs::remove_file(folder.join("other-1.png")).unwrap();
     refused(&folder, "--flat", "ffmpeg");
 }
+
+/// Most memory that a process and those that it started have had, bytes; looked at while it runs (proc(5): VmHWM).
+fn most_memory(args: &[&str]) -> [u64; 2] {
+    let mut child = support::owl_dome()
+        .args(args)
+        .stdout(std::process::Stdio::null())
+        .stderr(std::process::Stdio::null())
+        .spawn()
+        .unwrap();
+    let of = |pid: &str| -> u64 {
+        let told = std::fs::read_to_string(format!("/proc/{pid}/status")).unwrap_or_default();
+        let line = told.lines().find(|l| l.starts_with("VmHWM:"));
+        let kilobytes = line.and_then(|l| l.split_whitespace().nth(1));
+        kilobytes.and_then(|k| k.parse::<u64>().ok()).unwrap_or(0) << 10
+    };
+    let own = child.id().to_string();
+    let mut most = [0, 0];
+    loop {
+        most[0] = most[0].max(of(&own));
+        for task in std::fs::read_dir(format!("/proc/{own}/task"))
+            .into_iter()
+            .flatten()
+            .flatten()
+        {
+            let children =
+                std::fs::read_to_string(task.path().join("children")).unwrap_or_default();
+            for pid in children.split_whitespace() {
+                most[1] = most[1].max(of(pid));
+            }
+        }
+        if let Some(status) = child.try_wait().unwrap() {
+            assert!(status.success(), "{args:?}");
+            return most;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(20));
+    }
+}
+
+/// A film of 8K is made in memory that has nothing to do with its length: a few frames at a time in the encoder, none of them here.
+#[test]
+fn large_films_are_made_in_bounded_memory() {
+    let b = Bench::new();
+    std::fs::create_dir(b.at("large")).unwrap();
+    let one = b.at("one.png");
+    let source = "gradients=size=7680x3840:duration=1:rate=1";
+    outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-f",
+            "lavfi",
+            "-i",
+            source,
+            "-frames:v",
+            "1",
+            text(&one),
+        ],
+    );
+    for i in 0..14 {
+        std::os::unix::fs::symlink(&one, b.at(&format!("large/f-{i:02}.png"))).unwrap();
+    }
+    let (frames, out) = (b.at("large"), b.at("large.mp4"));
+    let made = |out: &Path| {
+        most_memory(&[
+            "film",
+            text(&frames),
+            "-o",
+            text(out),
+            "--rate",
+            "30",
+            "--stereo",
+            "mono",
+        ])
+    };
+    let [own, encoder] = made(&out);
+    eprintln!("{} MB here, {} MB in the encoder", own >> 20, encoder >> 20);
+    assert_eq!(video(&out)["nb_read_frames"], "14");
+    // A frame of 4:2:0 has 44 MB.
+    assert!(own < 120 << 20, "{own}");
+    assert!(encoder < 3500 << 20, "{encoder}");
+}

@@ -4,6 +4,8 @@ use crate::support;
 
 use dome_files::frame::{Found, look};
 use dome_files::inspect::inspect;
+use dome_files::views::colour_channels;
+use dome_optics::rig::Side;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -377,4 +379,114 @@ fn outputs_go_where_the_start_says() {
         (!picture.exists()).then_some(())
     });
     assert_eq!(files(&elsewhere).len(), 2);
+}
+
+/// Parallel cameras record more than the frame: packed frames are cropped to it, each eye on its outer side; the master's own are not.
+#[test]
+fn frames_of_parallel_cameras_are_cropped() {
+    let (_folder, server) = with_walk();
+    let mut walker = server.json("GET", PROJECT, None).1["viewpoints"][0].clone();
+    walker["rig"] = json!({"kind": "flat", "separation_m": 0.1, "flat": {"method": "parallel", "converge_m": 2.0,
+        "budget": {"final_width": 160}}});
+    let path = format!("{PROJECT}/viewpoints/{}", walker["id"]);
+    let (status, walker) = server.json("PUT", &path, Some(walker));
+    assert_eq!(status, 200, "{walker}");
+    let order = |name: &str, more: Value| {
+        let mut asked = wish(frames(1, &format!("{name}/{{frame}}"), more));
+        asked["width"] = json!(160);
+        server.wait_for_order(server.order(1, asked), "done")
+    };
+    let packed = order(
+        "packed",
+        json!({"format": "png", "packing": "side-by-side"}),
+    );
+    // K b / C of 160 px at 60 degrees: 6.93, in whole pixels 7.
+    assert_eq!(packed["spec"]["width"], 167);
+    order("whole", json!({}));
+    let (w, h, rgb) = support::pixels(&out(&server).join("packed/1.png"));
+    assert_eq!((w, h), (320, 90));
+    let whole = out(&server).join("whole/1.exr");
+    for (side, outer, at) in [(Side::Left, 7, 0), (Side::Right, 0, 160)] {
+        let light = samples_of(&whole, side);
+        let mut worst = 0.0_f64;
+        for y in 0..90 {
+            for x in 0..160 {
+                let linear = f64::from(light[(y * 167 + x + outer) * 3 + 1]).clamp(0.0, 1.0);
+                // IEC 61966-2-1.
+                let curve = match linear <= 0.003_130_8 {
+                    true => 12.92 * linear,
+                    false => 1.055 * linear.powf(1.0 / 2.4) - 0.055,
+                };
+                let there = f64::from(rgb[(y * 320 + x + at) * 3 + 1]);
+                worst = worst.max((255.0 * curve - there).abs());
+            }
+        }
+        assert!(worst <= 1.0, "{side:?}: {worst}");
+    }
+    // Keys that change how far apart the eyes are would need another crop in each frame.
+    let mut keyed = walker.clone();
+    keyed["path"]["keys"][1]["separation_m"] = json!(0.05);
+    let (status, keyed) = server.json("PUT", &path, Some(keyed));
+    assert_eq!(status, 200, "{keyed}");
+    let mut asked = wish(frames(1, "keyed/{frame}", json!({"format": "png"})));
+    (asked["width"], asked["viewpoint"]) = (json!(160), walker["id"].clone());
+    let (status, refused) = server.json("POST", &format!("{PROJECT}/orders"), Some(asked));
+    assert_eq!(status, 422, "{refused}");
+    assert!(
+        refused["error"].as_str().unwrap().contains("off-axis pair"),
+        "{refused}"
+    );
+}
+
+/// Light of an eye of an OpenEXR.
+fn samples_of(file: &Path, side: Side) -> Vec<f32> {
+    support::samples(file, colour_channels(side))
+}
+
+/// Noise that stands still over frames looks like dirt on the glass, and the same in both eyes like a veil: what each frame and each eye
+/// strays from the truth has nothing to do with the others.
+#[test]
+fn noise_changes_from_frame_to_frame_and_from_eye_to_eye() {
+    let (_folder, server) = with_walk();
+    let mut walker = server.json("GET", PROJECT, None).1["viewpoints"][0].clone();
+    // It stands still before what does not move, and both eyes are in one place.
+    walker["path"] = Value::Null;
+    walker["rig"] = json!({"kind": "panoramic", "separation_m": 0.001});
+    let path = format!("{PROJECT}/viewpoints/{}", walker["id"]);
+    assert_eq!(server.json("PUT", &path, Some(walker)).0, 200);
+    let mut asked = wish(frames(5, "noise/{frame}", json!({"rate": "240"})));
+    asked["samples"] = json!(16);
+    server.wait_for_order(server.order(1, asked), "done");
+    let pictures: Vec<Vec<f32>> = (0..6)
+        .flat_map(|n| {
+            let file = out(&server).join(format!("noise/{n}.exr"));
+            Side::BOTH.map(|side| samples_of(&file, side))
+        })
+        .collect();
+    let count = pictures.len() as f32;
+    let mean: Vec<f32> = (0..pictures[0].len())
+        .map(|i| pictures.iter().map(|p| p[i]).sum::<f32>() / count)
+        .collect();
+    let strays: Vec<Vec<f64>> = pictures
+        .iter()
+        .map(|p| {
+            let stray = |(v, m): (&f32, &f32)| f64::from((v - m) / (m + 0.01));
+            p.iter()
+                .zip(&mean)
+                .map(stray)
+                .map(|s| s.clamp(-1.0, 1.0))
+                .collect()
+        })
+        .collect();
+    let dot = |a: &[f64], b: &[f64]| a.iter().zip(b).map(|(a, b)| a * b).sum::<f64>();
+    // The mean holds a twelfth of each, which alone gives a correlation of -1/11.
+    for i in 0..strays.len() {
+        assert!(dot(&strays[i], &strays[i]) > 1.0, "there is noise");
+        for j in 0..i {
+            let together = dot(&strays[i], &strays[j]);
+            let alike =
+                together / (dot(&strays[i], &strays[i]) * dot(&strays[j], &strays[j])).sqrt();
+            assert!(alike.abs() < 0.25, "pictures {i} and {j}: {alike}");
+        }
+    }
 }

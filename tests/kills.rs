@@ -123,7 +123,7 @@ fn kills_of_the_server_cost_no_film() {
     });
     let path = format!("/api/orders/{order}/packages");
     let (status, job) = server.json("POST", &path, Some(request));
-    assert_eq!(status, 200, "{job}");
+    assert_eq!(status, 202, "{job}");
     for _ in 0..most {
         std::thread::sleep(Duration::from_millis(5 + choices.below(400)));
         server.kill();

@@ -412,8 +412,8 @@ async fn several(server: &Server, b: &Browser) {
     b.press("Add viewpoint").await;
     let handle = b.middle("[data-testid=viewpoint-handle]").await;
     b.click((handle.0 - 120, handle.1 + 10)).await;
-    wait_for("the added viewpoint", || (count() == 5).then_some(()));
-    let added = viewpoint(server, 4);
+    wait_for("the added viewpoint", || (count() == 6).then_some(()));
+    let added = viewpoint(server, 5);
     let first = viewpoint(server, 0);
     assert!(
         (at(&added, 0) - at(&first, 0) + 120.0 / 26.0).abs() < 0.1
@@ -425,29 +425,29 @@ async fn several(server: &Server, b: &Browser) {
         "return document.querySelector('[aria-label=Viewpoints] [aria-pressed=true]')?.innerText";
     b.until(
         "the new one to be chosen",
-        &format!("{pressed} === 'Viewpoint 5';"),
+        &format!("{pressed} === 'Viewpoint 6';"),
     )
     .await;
     b.fill("Name", "By the stair").await;
     wait_for("the name", || {
-        (viewpoint(server, 4)["name"] == "By the stair").then_some(())
+        (viewpoint(server, 5)["name"] == "By the stair").then_some(())
     });
     b.until("the new name", &format!("{pressed} === 'By the stair';"))
         .await;
     b.press_labelled("Earlier in the order").await;
     wait_for("the new order", || {
-        (viewpoint(server, 3)["name"] == "By the stair").then_some(())
+        (viewpoint(server, 4)["name"] == "By the stair").then_some(())
     });
     b.press("Copy").await;
-    wait_for("the copy", || (count() == 6).then_some(()));
+    wait_for("the copy", || (count() == 7).then_some(()));
     b.until(
         "the copy to be chosen",
         &format!("{pressed} === 'By the stair 2';"),
     )
     .await;
     b.press("Remove").await;
-    wait_for("the removal", || (count() == 5).then_some(()));
-    assert_eq!(viewpoint(server, 3)["name"], "By the stair");
+    wait_for("the removal", || (count() == 6).then_some(()));
+    assert_eq!(viewpoint(server, 4)["name"], "By the stair");
     // The scene's camera takes its path along.
     let list = b
         .find("[aria-label='Take a camera of the scene as a viewpoint']")

@@ -5,6 +5,8 @@ use super::range::RangedFile;
 use super::sent::Sent;
 use super::types::{Event, PackageRequest};
 use super::{Answer, Queued, Shared, blocking, queued};
+use crate::model::packages::FilmCodec;
+use crate::work::film::Codec;
 use crate::work::{bring, package};
 use dome_files::limits::MAX_FILE;
 use rocket::data::Data;
@@ -13,7 +15,9 @@ use rocket::serde::json::Json;
 use rocket::{Route, delete, get, post, routes};
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![hand_over, download, view, film, sounds, add_sound, discard]
+    routes![
+        hand_over, download, view, film, codecs, sounds, add_sound, discard
+    ]
 }
 
 #[post("/orders/<id>/packages", data = "<request>")]
@@ -51,6 +55,16 @@ async fn download(app: &Shared, id: i64) -> Answer<RangedFile> {
 #[get("/packages/<id>/film")]
 async fn film(app: &Shared, id: i64) -> Answer<RangedFile> {
     file(app, id, false).await
+}
+
+/// The encodings of films.
+#[get("/film-codecs")]
+fn codecs() -> Json<Vec<FilmCodec>> {
+    let codec = |(name, codec): (&str, Codec)| FilmCodec {
+        name: name.into(),
+        usual_quality: codec.usual_quality(),
+    };
+    Json(Codec::ALL.into_iter().map(codec).collect())
 }
 
 /// The sounds that films of a project may have.

@@ -74,6 +74,19 @@ pub struct FilmFacts {
     /// Whether it comes from all round: first-order ambisonics.
     #[serde(default)]
     pub ambisonic: bool,
+    /// Who may fail on it, and what else is to be said; one sentence each.
+    #[serde(default)]
+    pub notes: Vec<String>,
+}
+
+/// An encoding of films.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct FilmCodec {
+    /// Its name: `h264`, `h265`, `av1`, `prores`.
+    pub name: String,
+    /// Quality if none is told, 0 is best; nothing of one that has no choice.
+    pub usual_quality: Option<u8>,
 }
 
 /// A property asked for and found in the file.

@@ -41,12 +41,12 @@ impl Codec {
     ];
 
     /// Quality if none is told: what the eye takes for the frames themselves (common practice, no source).
-    fn usual_quality(self) -> u8 {
+    pub fn usual_quality(self) -> Option<u8> {
         match self {
-            Self::H264 => 18,
-            Self::H265 => 20,
-            Self::Av1 => 26,
-            Self::ProRes => 0,
+            Self::H264 => Some(18),
+            Self::H265 => Some(20),
+            Self::Av1 => Some(26),
+            Self::ProRes => None,
         }
     }
 
@@ -484,10 +484,8 @@ fn encoder(
         "bt709",
     ]);
     command.args(["-colorspace", "bt709", "-color_range", "tv"]);
-    let quality = making
-        .quality
-        .unwrap_or(making.codec.usual_quality())
-        .to_string();
+    let quality = making.quality.or(making.codec.usual_quality());
+    let quality = quality.unwrap_or(0).to_string();
     let large = is_large(frames.size);
     match making.codec {
         Codec::H264 => {

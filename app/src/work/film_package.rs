@@ -250,6 +250,7 @@ pub(super) fn make(
             }),
             sound: plan.making.sound.is_some(),
             ambisonic: found.sound.is_some_and(|s| s.ambisonic),
+            notes: made.notes.clone(),
         }),
     };
     running.patiently(|| app.store.set_package(&package))?;

@@ -61,7 +61,7 @@ pub fn warning(coding: Coding, size: (u32, u32), rate: f64) -> Option<String> {
             Some("No level of H.265 allows this size and rate; take a smaller film.".into())
         }
         (Coding::H264, Some(name)) if beyond(name) => Some(format!(
-            "It needs H.264 level {name}, which many players and most hardware decoders lack; --codec h265 is understood more widely at this size."
+            "It needs H.264 level {name}, which many players and most hardware decoders lack; H.265 is understood more widely at this size."
         )),
         (Coding::H265, Some(name)) if beyond(name) => Some(format!(
             "It needs H.265 level {name}, which only recent headsets and graphics processors decode."
@@ -93,7 +93,7 @@ mod tests {
         assert_eq!(h265(7680, 3840, 60.0), Some("6.1"));
         assert_eq!(warning(Coding::H264, (3840, 1920), 60.0), None);
         let said = warning(Coding::H264, (7680, 3840), 30.0).unwrap();
-        assert!(said.contains("6.0") && said.contains("h265"), "{said}");
+        assert!(said.contains("6.0") && said.contains("H.265"), "{said}");
         assert!(
             warning(Coding::H265, (7680, 3840), 60.0)
                 .unwrap()

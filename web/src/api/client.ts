@@ -4,6 +4,7 @@ import type { MeterReading } from "../generated/MeterReading";
 import type { UnitProposal } from "../generated/UnitProposal";
 import type { MoveRequest } from "../generated/MoveRequest";
 import type { ClearanceInfo } from "../generated/ClearanceInfo";
+import type { FilmCodec } from "../generated/FilmCodec";
 import type { FindingInfo } from "../generated/FindingInfo";
 import type { Pose } from "../generated/Pose";
 import type { SeenInfo } from "../generated/SeenInfo";
@@ -159,6 +160,7 @@ export const api = {
     json<PickedDepth | null>("POST", `/projects/${project}/depth-at`, body),
   depthFrames: (project: number, body: DepthFramesRequest) =>
     json<DepthFrame[]>("POST", `/projects/${project}/depth-frames`, body),
+  filmCodecs: () => json<FilmCodec[]>("GET", "/film-codecs"),
   depthFit: (body: FitOverTimeRequest) => json<KeyEyes[] | null>("POST", "/depth-fit", body),
   /** Where things are too near for two eyes, as a picture: brighter where they are nearer; of a flat pair its planes of depth. */
   strain: async (project: number, body: DepthRequest): Promise<Blob> =>

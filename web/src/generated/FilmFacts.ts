@@ -35,4 +35,8 @@ sound: boolean,
 /**
  * Whether it comes from all round: first-order ambisonics.
  */
-ambisonic: boolean, };
+ambisonic: boolean, 
+/**
+ * Who may fail on it, and what else is to be said; one sentence each.
+ */
+notes: Array<string>, };

@@ -6,15 +6,13 @@ import { NumberField } from "../parts/NumberField";
 import { Problem } from "../parts/Problem";
 import { SelectField } from "../parts/SelectField";
 
-/** Encodings, what they are for, and the quality that the eye takes for the frames themselves. */
-const CODECS: readonly (readonly [string, string, number | null])[] = [
-  ["h264", "H.264, plays everywhere", 18],
-  ["h265", "H.265, for large films", 20],
-  ["av1", "AV1, for the web", 26],
-  ["prores", "ProRes, for editors", null],
+/** Encodings and what they are for. */
+const CODECS: readonly (readonly [string, string])[] = [
+  ["h264", "H.264, plays everywhere"],
+  ["h265", "H.265, for large films"],
+  ["av1", "AV1, for the web"],
+  ["prores", "ProRes, for editors"],
 ];
-
-export const usualQuality = (codec: string): number | null => CODECS.find(([c]) => c === codec)?.[2] ?? null;
 
 /** How a film is encoded and what is heard: fields of a grid of three. */
 export function FilmFields({
@@ -31,7 +29,12 @@ export function FilmFields({
     queryKey: ["sounds", project],
     queryFn: () => api.sounds(project),
   });
-  const quality = usualQuality(value.codec);
+  const { data: codecs = [] } = useQuery({
+    queryKey: ["film-codecs"],
+    queryFn: api.filmCodecs,
+    staleTime: Infinity,
+  });
+  const quality = codecs.find((c) => c.name === value.codec)?.usual_quality ?? null;
   const { quality: _quality, kilobits: _kilobits, sound, ...rest } = value;
   const add = useMutation({
     mutationFn: (file: File) => uploadSound(project, file),
@@ -46,7 +49,7 @@ export function FilmFields({
         label="Encoding"
         className="col-span-2"
         value={value.codec}
-        options={CODECS.map(([codec, name]) => [codec, name])}
+        options={CODECS}
         onChange={(codec) => onChange({ ...(sound === undefined ? {} : { sound }), codec })}
       />
       {quality !== null && (

@@ -15,7 +15,7 @@ import { Mark } from "../parts/Mark";
 import { NumberField } from "../parts/NumberField";
 import { refused } from "../parts/numbers";
 import { Problem } from "../parts/Problem";
-import { bytes, wrapHeading, wrapSigned } from "../parts/units";
+import { bytes, perSecond, wrapHeading, wrapSigned } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { Lookout } from "../sphere/Lookout";
 import type { View } from "../sphere/geometry";
@@ -45,9 +45,16 @@ function PackageCard({ made, project }: { made: Package; project: number }) {
       <p className="text-xs text-base-content/80">
         {kindOf(made)}, {bytes(made.bytes)}
         {made.film &&
-          `, ${made.film.seconds.toFixed(2)} s at ${made.film.rate} frames a second${made.film.level === null ? "" : `, level ${made.film.level}`}${made.film.sound ? ", with sound" : ""}`}
+          `, ${made.film.seconds.toFixed(2)} s at ${perSecond(made.film.rate)}${made.film.level === null ? "" : `, level ${made.film.level}`}${made.film.ambisonic ? ", with sound all round" : made.film.sound ? ", with sound" : ""}`}
         . Read back from disk: {made.reason}
       </p>
+      {made.film?.notes.map((note) => (
+        <p key={note} className="text-xs">
+          <Mark kind="look">
+            <span className="text-base-content">{note}</span>
+          </Mark>
+        </p>
+      ))}
       <table className="mt-1 w-full text-xs">
         <thead className="sr-only">
           <tr>

@@ -2,7 +2,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { FilmFacts } from "../generated/FilmFacts";
 import type { Package } from "../generated/Package";
 import { Problem } from "../parts/Problem";
-import { degrees, wrapHeading } from "../parts/units";
+import { degrees, perSecond, wrapHeading } from "../parts/units";
 import { Lookout } from "../sphere/Lookout";
 import type { View } from "../sphere/geometry";
 import { useEars } from "./useEars";
@@ -176,7 +176,7 @@ export function FilmViewer({ made, film, opening }: { made: Package; film: FilmF
       <span className="absolute top-4 left-4 rounded-full bg-[#262a33]/80 px-3 py-1 text-sm text-[#f5f0e6]">
         {bounds &&
           `Heading ${degrees(wrapHeading(made.pose_heading_deg + view.lon))} · pitch ${degrees(view.lat)} · ${degrees(view.hfov, 0)} wide · `}
-        {width} × {made.height} px, {film.rate} frames a second
+        {width} × {made.height} px, {perSecond(film.rate)}
         {dropped > 0 && ` · ${dropped} of ${shown} frames dropped`}
       </span>
       {(problem ?? said) && (

@@ -59,6 +59,10 @@ export const bytes = (v: number): string => {
   return `${Math.ceil(v / 1e3)} kB`;
 };
 
+/** A rate by its name, in words. */
+export const perSecond = (rate: string): string =>
+  rate === "1" ? "1 frame a second" : `${rate} frames a second`;
+
 export const duration = (seconds: number): string => {
   if (seconds < 90) return `${Math.round(seconds)} s`;
   const minutes = Math.round(seconds / 60);

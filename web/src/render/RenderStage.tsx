@@ -129,6 +129,13 @@ export function RenderStage({ project }: { project: Project }) {
             }
           >
             <Strips key={order.id} order={order} />
+            {order.strips.length === 0 && order.state !== "running" && (
+              <p className="absolute inset-0 grid place-items-center text-sm text-[#f5f0e6]">
+                {order.state === "held" || order.state === "waiting"
+                  ? "Nothing is rendered yet: it waits for its turn."
+                  : "Nothing of it is rendered."}
+              </p>
+            )}
           </Horizon>
         )}
         {!order && viewpoint && <LiveHorizon project={project} viewpoint={viewpoint} setup={light} />}

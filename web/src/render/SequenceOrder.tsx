@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Order } from "../generated/Order";
-import { duration } from "../parts/units";
+import { duration, perSecond } from "../parts/units";
 import { Horizon } from "../sphere/Horizon";
 import { FlatPicture } from "./FlatPicture";
 import { FrameStrip } from "./FrameStrip";
@@ -45,7 +45,7 @@ export function SequenceOrder({ order, onHandOver }: { order: Order; onHandOver:
       <FrameStrip order={order} chosen={shown} onChoose={setChosen} />
       <div className="ml-9 flex items-center justify-between gap-4">
         <p className="min-w-0 text-xs text-base-content/80">
-          {frames.lasts_s.toFixed(2)} s at {rate} frames a second, in{" "}
+          {frames.lasts_s.toFixed(2)} s at {perSecond(rate)}, in{" "}
           <span className="font-mono break-all" data-testid="frames-folder">
             {frames.folder}
           </span>
