@@ -59,9 +59,12 @@ export const bytes = (v: number): string => {
   return `${Math.ceil(v / 1e3)} kB`;
 };
 
-/** A rate by its name, in words. */
-export const perSecond = (rate: string): string =>
-  rate === "1" ? "1 frame a second" : `${rate} frames a second`;
+/** A rate by its name, a number or a fraction, in words. */
+export const perSecond = (rate: string): string => {
+  const [frames, seconds] = rate.split("/").map(Number);
+  if (rate === "1" || frames === undefined) return "1 frame a second";
+  return `${Number((frames / (seconds ?? 1)).toFixed(3))} frames a second`;
+};
 
 export const duration = (seconds: number): string => {
   if (seconds < 90) return `${Math.round(seconds)} s`;
