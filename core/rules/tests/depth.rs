@@ -231,18 +231,15 @@ fn what_is_too_near_in_a_headset_is_named() {
     // Looked at straight up, where the pair is closed.
     let up = |d: DVec3| DVec3::new(d.x, -d.z, d.y);
     assert_eq!(too_near(&pair, &depths, up), []);
-    // A mouse may be as near.
-    let mouse = PanoramicPair {
-        separation: 0.003,
-        ..pair
+    // Thirty separations are the limit: to eyes a third as far apart it is still too near, to a mouse's it is far away.
+    let smaller = |separation| PanoramicPair { separation, ..pair };
+    let named = |pair: &PanoramicPair| {
+        let found = too_near(pair, &depths, |d| d);
+        names(&scene, found.iter().map(|o| o.object))
     };
-    assert_eq!(
-        names(
-            &scene,
-            too_near(&mouse, &depths, |d| d).iter().map(|o| o.object)
-        ),
-        ["Bust"]
-    );
+    assert_eq!(named(&smaller(0.021)), ["Bust"]);
+    assert!(named(&smaller(0.019)).is_empty());
+    assert!(named(&smaller(0.003)).is_empty());
     let far = depth::around(&scene, DVec3::new(0.0, 0.0, 3.0), AROUND);
     assert_eq!(too_near(&pair, &far, |d| d), []);
 }
