@@ -150,7 +150,7 @@ fn a_still_in_parts_comes_into_the_same_queue() {
     let options = ["--farm", "slurm", "--shared", text(&shared)];
     let config = slurm.config();
     let server = Server::start_in(&data, &options, &[("SLURM_CONF", text(&config))]);
-    let order = server.order(1, still);
+    let order = server.order(1, still.clone());
     let bundle = wait_for("the bundle", || {
         let mut all = std::fs::read_dir(&shared).unwrap().flatten();
         all.find(|e| e.path().join("farm.json").exists())
@@ -182,6 +182,16 @@ fn a_still_in_parts_comes_into_the_same_queue() {
         !bundle.exists(),
         "it is home, and the bundle of no more use"
     );
+    // What is there is not asked for again: the farm gets no job for the same picture.
+    let next = || {
+        let told = slurm.ask("scontrol", &["show", "config"]);
+        let line = told.lines().find(|l| l.starts_with("NEXT_JOB_ID"));
+        line.map(str::to_owned).unwrap()
+    };
+    let jobs = next();
+    let again = server.order(1, still);
+    server.wait_for_order(again, "done");
+    assert_eq!(next(), jobs);
 }
 
 /// Where Slurm is missing, or a bundle is none, one sentence says so.

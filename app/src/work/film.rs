@@ -5,9 +5,10 @@ use super::{Result, WorkError};
 use super::{packing, sound};
 use dome_files::film::{self, FilmRequest, FilmStereo, Sphere};
 use dome_files::picture_file::layout_told;
-use dome_files::rows::PictureRows;
+use dome_files::rows::{Depth, PictureRows};
 use dome_files::{FileError, PictureFormat, inspect};
 use dome_imaging::Tone;
+use dome_imaging::convert::Row;
 use dome_optics::path::Rate;
 use dome_optics::rig::{Arrangement, Side};
 use dome_rules::levels::Coding;
@@ -95,6 +96,8 @@ pub struct FilmFrames {
     pub format: PictureFormat,
     /// Width and height, pixels.
     pub size: (u32, u32),
+    /// Whether they have more than 8 bits a channel.
+    pub deep: bool,
     /// Whether both eyes are views of each file; they are laid one above the other on the way.
     pub views: bool,
     /// What goes from the outer side of each eye of such frames, pixels.
@@ -215,11 +218,12 @@ fn gap(numbers: &[u64]) -> Option<String> {
 /// Frames of one format and one size.
 fn checked(files: Vec<PathBuf>) -> Result<FilmFrames> {
     let mut first: Option<(PictureFormat, (u32, u32))> = None;
+    let mut deep = false;
     for file in &files {
         let picture = PictureRows::open(file)?;
         let this = (picture.format, (picture.width, picture.height));
         match first {
-            None => first = Some(this),
+            None => (first, deep) = (Some(this), picture.depth != Depth::Eight),
             Some(wanted) if wanted == this => {}
             Some((_, (w, h))) => {
                 return refuse(format!(
@@ -236,6 +240,7 @@ fn checked(files: Vec<PathBuf>) -> Result<FilmFrames> {
             files,
             format,
             size,
+            deep,
             views: false,
             crop: 0,
         }),
@@ -308,12 +313,10 @@ pub fn make(
     let channels = making.sound.as_deref().map(sound::channels).transpose()?;
     let matroska = ending.eq_ignore_ascii_case("mkv");
     let heard = channels.filter(|_| making.hold_s.is_none());
-    let linked = linked(frames, making, beside.path());
-    let mut command = encoder(frames, making, heard, (matroska, linked.as_deref()));
+    let mut command = encoder(frames, making, heard, matroska);
     command.arg(&raw);
     let encoded = run(command, total, told, |to, go_on| {
-        let handed = if linked.is_some() { 0 } else { total };
-        for i in 0..handed {
+        for i in 0..total {
             if !go_on() {
                 return refuse("The film was stopped.");
             }
@@ -359,14 +362,17 @@ const POLLED: Duration = Duration::from_millis(20);
 /// Beginning of the names of folders in which films are made.
 const UNFINISHED: &str = ".unfinished-film-";
 
-/// A folder beside a film, in which it is made, and the lock that says that somebody does. Folders that nobody holds any more were left by
-/// programs that were killed, and go.
+/// A folder beside a film, in which it is made, and the lock on it that says that somebody does. Folders that nobody holds any more were
+/// left by programs that were killed, and go. Where nothing can be locked they stay.
 fn beside(folder: &Path) -> Result<(tempfile::TempDir, std::fs::File)> {
     let failed = || FileError::io("Writing", folder);
-    let lock = |at: &Path| std::fs::File::create(at.join("lock"));
+    let open = |at: &Path| std::fs::File::open(at);
+    // One at a time looks and makes its own, which is locked before the next one looks.
+    let gate = open(folder).map_err(failed())?;
+    let _ = gate.lock();
     for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
         let left = entry.file_name().to_string_lossy().starts_with(UNFINISHED);
-        if left && lock(&entry.path()).is_ok_and(|l| l.try_lock().is_ok()) {
+        if left && open(&entry.path()).is_ok_and(|l| l.try_lock().is_ok()) {
             let _ = std::fs::remove_dir_all(entry.path());
         }
     }
@@ -374,8 +380,8 @@ fn beside(folder: &Path) -> Result<(tempfile::TempDir, std::fs::File)> {
         .prefix(UNFINISHED)
         .tempdir_in(folder)
         .map_err(failed())?;
-    let held = lock(made.path()).map_err(failed())?;
-    held.lock().map_err(failed())?;
+    let held = open(made.path()).map_err(failed())?;
+    let _ = held.lock();
     Ok((made, held))
 }
 
@@ -409,60 +415,24 @@ fn threads() -> String {
     cores.min(MOST_THREADS).to_string()
 }
 
-/// Links to frames that ffmpeg reads as they are, by numbers without gaps, and the pattern of their names: handing them on byte by byte
-/// costs some percent of the encoding. Nothing where they are handed on after all: frames that must be made ready, a still that is
-/// repeated, and file systems without links.
-fn linked(frames: &FilmFrames, making: &FilmMaking, beside: &Path) -> Option<PathBuf> {
-    let as_they_are = matches!(frames.format, PictureFormat::Png | PictureFormat::Jpeg);
-    if !as_they_are || making.hold_s.is_some() {
-        return None;
-    }
-    // A name with a % in it is no pattern.
-    let folder = beside.join("frames");
-    if folder.to_str().is_none_or(|f| f.contains('%')) {
-        return None;
-    }
-    std::fs::create_dir(&folder).ok()?;
-    let ending = frames.format.ending();
-    for (i, file) in frames.files.iter().enumerate() {
-        let file = std::path::absolute(file).ok()?;
-        std::os::unix::fs::symlink(file, folder.join(format!("{i:08}.{ending}"))).ok()?;
-    }
-    Some(folder.join(format!("%08d.{ending}")))
-}
-
-/// The command that encodes frames from its input or from links, with the sound beside them if its `channels` are told.
+/// The command that encodes frames from its input, with the sound beside them if its `channels` are told.
 fn encoder(
     frames: &FilmFrames,
     making: &FilmMaking,
     channels: Option<u16>,
-    (matroska, linked): (bool, Option<&Path>),
+    matroska: bool,
 ) -> Command {
     let mut command = ffmpeg();
     let rate = making.rate.to_string();
-    match frames.format {
-        _ if linked.is_some() => {
-            if is_large(frames.size) {
-                command.args(["-threads", "1"]);
-            }
-            command.args(["-f", "image2", "-start_number", "0"])
-        }
-        PictureFormat::Png => command.args(["-f", "image2pipe", "-c:v", "png"]),
-        PictureFormat::Jpeg => command.args(["-f", "image2pipe", "-c:v", "mjpeg"]),
-        _ => {
-            let size = format!("{}x{}", frames.size.0, frames.size.1);
-            command.args([
-                "-f",
-                "rawvideo",
-                "-pixel_format",
-                "rgb48le",
-                "-video_size",
-                &size,
-            ])
-        }
-    };
-    command.args(["-framerate", &rate, "-i"]);
-    command.arg(linked.unwrap_or(Path::new("pipe:0")));
+    if frames.format == PictureFormat::Jpeg {
+        command.args(["-f", "image2pipe", "-c:v", "mjpeg"]);
+    } else {
+        let size = format!("{}x{}", frames.size.0, frames.size.1);
+        let pixels = if frames.deep { "rgb48le" } else { "rgb24" };
+        command.args(["-f", "rawvideo", "-pixel_format", pixels]);
+        command.args(["-video_size", &size]);
+    }
+    command.args(["-framerate", &rate, "-i", "pipe:0"]);
     if let Some((sound, channels)) = making.sound.as_deref().zip(channels) {
         let lasts_s = frames.files.len() as f64 / making.rate.per_second();
         sound::under(&mut command, (sound, channels), matroska, lasts_s);
@@ -558,7 +528,8 @@ fn repeating(
     command
 }
 
-/// Hands a frame on: as it is, or as 16-bit values of its own curve.
+/// Hands a frame on: a JPEG as it is, others as values of their own curve, unpacked here, which costs less than letting ffmpeg do it. What is
+/// clear is black.
 fn write_frame(
     file: &Path,
     frames: &FilmFrames,
@@ -566,19 +537,25 @@ fn write_frame(
     to: &mut dyn Write,
 ) -> Result<()> {
     let failed = || FileError::io("Handing on", file);
-    if matches!(frames.format, PictureFormat::Png | PictureFormat::Jpeg) {
+    if frames.format == PictureFormat::Jpeg {
         let mut bytes = std::fs::File::open(file).map_err(FileError::io("Reading", file))?;
         std::io::copy(&mut bytes, to).map_err(failed())?;
         return Ok(());
     }
+    let linear = frames.format != PictureFormat::Png;
     let tone = Tone {
-        exposure_stops: making.stops,
+        exposure_stops: if linear { making.stops } else { 0.0 },
         ..Tone::default()
     };
     let mut hand_on = |light: &[f32]| {
-        let values: Vec<u8> = (tone.to_srgb16(light).iter())
-            .flat_map(|v| v.to_le_bytes())
-            .collect();
+        let values = tone.to_srgb16(light);
+        let values: Vec<u8> = match frames.deep {
+            true => values.iter().flat_map(|v| v.to_le_bytes()).collect(),
+            // 65535 is 255 times 257.
+            false => (values.iter())
+                .map(|v| ((u32::from(*v) + 128) / 257) as u8)
+                .collect(),
+        };
         to.write_all(&values).map_err(failed())
     };
     if frames.views {
@@ -590,9 +567,28 @@ fn write_frame(
         }
         return Ok(());
     }
-    for row in PictureRows::open(file)?.light() {
-        let light: Vec<f32> = row?.iter().flat_map(|p| [p[0], p[1], p[2]]).collect();
-        hand_on(&light)?;
+    let rows = PictureRows::open(file)?;
+    if (rows.width, rows.height) != frames.size {
+        return refuse(format!(
+            "{} is {} x {} px by now and the frames before it {} x {} px; a film has one size.",
+            file.display(),
+            rows.width,
+            rows.height,
+            frames.size.0,
+            frames.size.1
+        ));
+    }
+    for row in rows {
+        match row? {
+            Row::Bytes { samples: 3, bytes } if !frames.deep => {
+                to.write_all(&bytes).map_err(failed())?;
+            }
+            row => {
+                let light = row.into_light();
+                let light: Vec<f32> = light.iter().flat_map(|p| [p[0], p[1], p[2]]).collect();
+                hand_on(&light)?;
+            }
+        }
     }
     Ok(())
 }
@@ -654,7 +650,7 @@ fn run(
                     Some(mut stdin) => feed(&mut stdin, &|| !stopped.load(Ordering::Relaxed)),
                     None => Ok(()),
                 };
-                // Its input is closed now: it finishes what it has, or what it reads by itself.
+                // Its input is closed now: it finishes what it has.
                 while let Ok(None) = child.try_wait() {
                     if stopped.load(Ordering::Relaxed) {
                         let _ = child.kill();

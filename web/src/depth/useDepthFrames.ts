@@ -5,7 +5,7 @@ import type { DepthFramesRequest } from "../generated/DepthFramesRequest";
 import type { Project } from "../generated/Project";
 import type { Rig } from "../generated/Rig";
 import type { Viewpoint } from "../generated/Viewpoint";
-import { lastOf, motionOf, perSecond } from "../render/frames";
+import { lastOf, motionOf, framesPerSecond } from "../render/frames";
 
 /** Frames that are asked for at a time. */
 const AT_A_TIME = 24;
@@ -17,7 +17,7 @@ function requestOf(project: Project, { pose, path, ride }: Viewpoint, rig: Rig, 
   const moved = path !== null || ride !== null;
   const keyed = (of: "separation_m" | "converge_m") => path?.keys.find((k) => k[of] !== null)?.[of] ?? null;
   const [separation, converge] = [keyed("separation_m"), keyed("converge_m")];
-  const first = Math.ceil((path?.keys[0]?.time_s ?? 0) * perSecond(rate) - 1e-6);
+  const first = Math.ceil((path?.keys[0]?.time_s ?? 0) * framesPerSecond(rate) - 1e-6);
   const request: DepthFramesRequest = {
     pose: moved ? { ...pose, position: [0, 0, 0] } : pose,
     rig: {

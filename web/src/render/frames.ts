@@ -28,7 +28,7 @@ export const RATES: readonly (readonly [string, string])[] = [
 ];
 
 /** Frames a second of a rate by its name. */
-export const perSecond = (rate: string): number => {
+export const framesPerSecond = (rate: string): number => {
   const told = Number(rate);
   return Number.isInteger(told) ? told : (Math.round(told) * 1000) / 1001;
 };
@@ -40,7 +40,7 @@ export function motionOf(project: Project, viewpoint: number): number {
 }
 
 /** The last frame of a motion: the one that shows its end. */
-export const lastOf = (motion: number, rate: string): number => Math.round(motion * perSecond(rate));
+export const lastOf = (motion: number, rate: string): number => Math.round(motion * framesPerSecond(rate));
 
 /** Frames as they are asked for at first. */
 export const usualFrames = (motion: number): FrameRequest => ({
