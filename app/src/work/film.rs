@@ -547,22 +547,22 @@ fn write_frame(
         exposure_stops: if linear { making.stops } else { 0.0 },
         ..Tone::default()
     };
-    let mut hand_on = |light: &[f32]| {
+    let values = |light: &[f32]| -> Vec<u8> {
         let values = tone.to_srgb16(light);
-        let values: Vec<u8> = match frames.deep {
+        match frames.deep {
             true => values.iter().flat_map(|v| v.to_le_bytes()).collect(),
             // 65535 is 255 times 257.
             false => (values.iter())
                 .map(|v| ((u32::from(*v) + 128) / 257) as u8)
                 .collect(),
-        };
-        to.write_all(&values).map_err(failed())
+        }
     };
     if frames.views {
         // The left eye above the right one.
         for side in Side::BOTH {
             for strip in packing::eye(file, side, &[], frames.crop, None)? {
-                hand_on(&strip?.beauty.samples)?;
+                let bytes = values(&strip?.beauty.samples);
+                to.write_all(&bytes).map_err(failed())?;
             }
         }
         return Ok(());
@@ -586,7 +586,7 @@ fn write_frame(
             row => {
                 let light = row.into_light();
                 let light: Vec<f32> = light.iter().flat_map(|p| [p[0], p[1], p[2]]).collect();
-                hand_on(&light)?;
+                to.write_all(&values(&light)).map_err(failed())?;
             }
         }
     }
