@@ -11,6 +11,7 @@ mod denoising;
 mod depth_frames;
 mod farm;
 mod faults;
+mod film_making;
 mod film_orders;
 mod films;
 mod fingerprints;

@@ -1,6 +1,7 @@
 //! What films show, decoded by ffmpeg.
 
 use super::{outside, text};
+use serde_json::Value;
 use std::path::Path;
 
 /// Frames of a film as 8-bit RGB, brought back by BT.709.
@@ -56,4 +57,23 @@ pub fn hash(film: &Path) -> String {
     let each: Vec<&str> = told.lines().filter(|l| !l.starts_with('#')).collect();
     assert!(!each.is_empty(), "{told}");
     each.join("\n")
+}
+
+/// What ffprobe (Debian ffmpeg) tells of a film's first video, its frames counted.
+pub fn video(film: &Path) -> Value {
+    let told = outside(
+        "ffprobe",
+        &[
+            "-v",
+            "error",
+            "-count_frames",
+            "-select_streams",
+            "v:0",
+            "-show_streams",
+            "-of",
+            "json",
+            text(film),
+        ],
+    );
+    serde_json::from_str::<Value>(&told).unwrap()["streams"][0].clone()
 }

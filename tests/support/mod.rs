@@ -66,6 +66,13 @@ pub fn inspected(file: &Path) -> Value {
     serde_json::from_str(&run_ok(&["inspect", text(file), "--json"])).unwrap()
 }
 
+/// Marks a film by command; `options` are parted by blanks.
+pub fn tag_film(from: &Path, to: &Path, options: &str) -> String {
+    let mut args = vec!["tag", text(from), "-o", text(to)];
+    args.extend(options.split_whitespace());
+    run_ok(&args)
+}
+
 /// What another program says; it must be installed.
 pub fn outside(program: &str, args: &[&str]) -> String {
     let out = Command::new(program)

@@ -2,7 +2,8 @@
 
 use super::tag::{projection, stereo};
 use super::{Outcome, number};
-use crate::work::film::{Codec, FilmMaking, find_frames, make, one_picture, told_sphere};
+use crate::work::film::{Codec, FilmMaking, make};
+use crate::work::film_frames::{find_frames, one_picture, told_sphere};
 use clap::Args;
 use dome_files::film::{FilmProjection, FilmStereo, Sphere};
 use dome_optics::path::Rate;

@@ -1,6 +1,7 @@
 //! Films that are handed over: made of an order's frames, read back and checked.
 
-use super::film::{Codec, FilmFrames, FilmMaking, make as make_film};
+use super::film::{Codec, FilmMaking, make as make_film};
+use super::film_frames::FilmFrames;
 use super::frame_plan::FramePlan;
 use super::package::{file_name, queue};
 use super::running::{Ended, Running};

@@ -16,6 +16,7 @@ pub mod eyes;
 pub mod farm;
 pub mod filing;
 pub mod film;
+pub mod film_frames;
 pub mod film_package;
 pub mod finished;
 pub mod frame_orders;

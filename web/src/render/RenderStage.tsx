@@ -130,10 +130,14 @@ export function RenderStage({ project }: { project: Project }) {
           >
             <Strips key={order.id} order={order} />
             {order.strips.length === 0 && order.state !== "running" && (
-              <p className="absolute inset-0 grid place-items-center text-sm text-[#f5f0e6]">
-                {order.state === "held" || order.state === "waiting"
-                  ? "Nothing is rendered yet: it waits for its turn."
-                  : "Nothing of it is rendered."}
+              <p className="absolute inset-0 grid place-items-center text-sm">
+                <span className="rounded-full bg-[#262a33]/80 px-3 py-1 text-[#f5f0e6]">
+                  {order.state === "held"
+                    ? "Nothing is rendered yet: it is on hold."
+                    : order.state === "waiting"
+                      ? "Nothing is rendered yet: it waits for its turn."
+                      : "Nothing of it is rendered."}
+                </span>
               </p>
             )}
           </Horizon>
