@@ -5,7 +5,7 @@ use crate::support;
 use serde_json::{Value, json};
 use std::f64::consts::TAU;
 use std::path::{Path, PathBuf};
-use support::decoded::{hash as decoded, mean_error, pictures, video};
+use support::decoded::{hash as decoded, mean_error, pictures, side_data, video};
 use support::sound::wav_of;
 use support::{exiftool, inspected, outside, run_fails, run_ok, tag_film as tag, text};
 

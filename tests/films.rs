@@ -3,8 +3,8 @@
 use crate::support;
 
 use serde_json::{Value, json};
-use std::path::{Path, PathBuf};
-use support::decoded::{hash as decoded, video};
+use std::path::PathBuf;
+use support::decoded::{hash as decoded, side_data};
 use support::{exiftool, inspected, outside, run_fails, run_ok, tag_film as tag, text};
 
 struct Bench {
@@ -34,12 +34,6 @@ impl Bench {
         outside("ffmpeg", &args);
         out
     }
-}
-
-/// What it finds beside the pictures.
-fn side_data(film: &Path) -> Vec<Value> {
-    let list = &video(film)["side_data_list"];
-    list.as_array().cloned().unwrap_or_default()
 }
 
 /// Each case in each kind of file: the index before the media, after it, in fragments, and as QuickTime.

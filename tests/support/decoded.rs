@@ -77,3 +77,9 @@ pub fn video(film: &Path) -> Value {
     );
     serde_json::from_str::<Value>(&told).unwrap()["streams"][0].clone()
 }
+
+/// What it finds beside the pictures.
+pub fn side_data(film: &Path) -> Vec<Value> {
+    let list = &video(film)["side_data_list"];
+    list.as_array().cloned().unwrap_or_default()
+}
