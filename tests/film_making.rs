@@ -1,29 +1,14 @@
 //! Films made of frames by command: order, colours, sound, memory, and what is refused; as ffprobe and exiftool read them.
 
+use crate::films::Bench;
 use crate::support;
 
 use serde_json::{Value, json};
 use std::f64::consts::TAU;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use support::decoded::{hash as decoded, mean_error, pictures, side_data, video};
 use support::sound::wav_of;
 use support::{exiftool, inspected, outside, run_fails, run_ok, tag_film as tag, text};
-
-struct Bench {
-    folder: tempfile::TempDir,
-}
-
-impl Bench {
-    fn new() -> Self {
-        Self {
-            folder: tempfile::tempdir().unwrap(),
-        }
-    }
-
-    fn at(&self, name: &str) -> PathBuf {
-        self.folder.path().join(name)
-    }
-}
 
 /// Frames with soft colours all over the range, each another one, as PNG.
 fn soft(folder: &Path, count: u32, size: (u32, u32)) -> Vec<image::RgbImage> {

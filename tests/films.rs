@@ -7,18 +7,19 @@ use std::path::PathBuf;
 use support::decoded::{hash as decoded, side_data};
 use support::{exiftool, inspected, outside, run_fails, run_ok, tag_film as tag, text};
 
-struct Bench {
-    folder: tempfile::TempDir,
+/// A folder to make films in.
+pub struct Bench {
+    pub folder: tempfile::TempDir,
 }
 
 impl Bench {
-    fn new() -> Self {
+    pub fn new() -> Self {
         Self {
             folder: tempfile::tempdir().unwrap(),
         }
     }
 
-    fn at(&self, name: &str) -> PathBuf {
+    pub fn at(&self, name: &str) -> PathBuf {
         self.folder.path().join(name)
     }
 
