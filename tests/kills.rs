@@ -54,7 +54,7 @@ fn names(folder: &Path) -> Vec<String> {
 /// A film is there whole or not at all, whenever its maker is killed; what lies about of it is cleared away by the next one.
 #[test]
 fn a_killed_film_is_whole_or_not_there() {
-    let (most, mut choices) = kills(12);
+    let (most, mut choices) = kills(50);
     let folder = tempfile::tempdir().unwrap();
     let at = |name: &str| folder.path().join(name);
     std::fs::create_dir(at("frames")).unwrap();
@@ -144,7 +144,7 @@ fn kills_of_the_server_cost_no_film() {
 /// The tasks of a farm, each killed again and again, go on from what they finished: the frames and the still are those of one machine.
 #[test]
 fn killed_tasks_of_a_farm_go_on() {
-    let (most, mut choices) = kills(12);
+    let (most, mut choices) = kills(50);
     let (folder, server) = with_walk();
     let data = server.data.clone();
     let ask = |name: &str| {
