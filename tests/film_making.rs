@@ -306,6 +306,24 @@ fn a_sphere_of_sound_stays_one() {
     );
     // The pictures and the sound are those from before.
     assert_eq!(decoded(&again), decoded(&out));
+    // A second sound of two channels beside it is none.
+    let (plain, two) = (b.at("plain.mp4"), b.at("two.mp4"));
+    std::fs::write(&sound, wav_of(2, 2.0, tone)).unwrap();
+    let stereo = [
+        "film",
+        text(&picture),
+        "-o",
+        text(&plain),
+        "--hold",
+        "2",
+        "--flat",
+    ];
+    run_ok(&[&stereo[..], &["--sound", text(&sound)]].concat());
+    let both = ["-v", "error", "-i", text(&plain), "-i", text(&out)];
+    let maps = ["-map", "0", "-map", "1:a", "-c", "copy", text(&two)];
+    outside("ffmpeg", &[both.as_slice(), &maps].concat());
+    tag(&two, &two, "--stereo mono --ambisonic");
+    assert_eq!(times(&two), 1);
     // Two channels are none.
     std::fs::write(&sound, wav_of(2, 2.0, tone)).unwrap();
     run_ok(&[&made[..], &["--stereo", "mono", "--sound", text(&sound)]].concat());

@@ -19,7 +19,13 @@ function requestOf(project: Project, { pose, path, ride }: Viewpoint, rig: Rig, 
   const [separation, converge] = [keyed("separation_m"), keyed("converge_m")];
   const first = Math.ceil((path?.keys[0]?.time_s ?? 0) * framesPerSecond(rate) - 1e-6);
   const request: DepthFramesRequest = {
-    pose: moved ? { ...pose, position: [0, 0, 0] } : pose,
+    pose: moved
+      ? {
+          ...pose,
+          position: [0, 0, 0],
+          heading_deg: path?.keys.some((k) => k.heading_deg !== null) ? 0 : pose.heading_deg,
+        }
+      : pose,
     rig: {
       ...rig,
       ...(separation !== null && { separation_m: separation / rig.scale }),

@@ -64,22 +64,27 @@ pub fn tag(input: &Path, output: &Path, request: &FilmRequest) -> Result<Tagged>
     }
     clear(&mut index);
     if request.sphere.is_none() || request.ambisonic {
-        each_sound_entry(&mut index, |entry| {
+        each_sound_entry(&mut index, |_, entry| {
             entry.children.retain(|c| c.kind != *sa3d::KIND);
         });
     }
     if request.ambisonic {
-        let channels = (index.children.iter().filter(|c| is_sound(c))).find_map(sound::channels);
-        if channels != Some(sa3d::CHANNELS) {
+        let sounds = index.children.iter().filter(|c| is_sound(c));
+        let channels: Vec<u16> = sounds.filter_map(sound::channels).collect();
+        if !channels.contains(&sa3d::CHANNELS) {
             return Err(FileError::unsupported(
                 name,
                 format!(
-                    "first-order ambisonics are four channels of sound, and it has {}",
-                    channels.unwrap_or(0)
+                    "first-order ambisonics are four channels of sound, and it has {}; leave --ambisonic out, or lay such a sound under it",
+                    channels.first().unwrap_or(&0)
                 ),
             ));
         }
-        each_sound_entry(&mut index, |entry| entry.children.push(sa3d::write()));
+        each_sound_entry(&mut index, |channels, entry| {
+            if channels == Some(sa3d::CHANNELS) {
+                entry.children.push(sa3d::write());
+            }
+        });
     }
     if let Some(sphere) = &request.sphere {
         mark(&mut index.children[track], sphere, size);
@@ -146,11 +151,12 @@ pub fn tag(input: &Path, output: &Path, request: &FilmRequest) -> Result<Tagged>
     })
 }
 
-/// Does something with every sample entry of its sounds.
-fn each_sound_entry(index: &mut Node, change: impl Fn(&mut Node)) {
+/// Does something with every sample entry of its sounds, which is told how many channels its track has.
+fn each_sound_entry(index: &mut Node, change: impl Fn(Option<u16>, &mut Node)) {
     for track in index.children.iter_mut().filter(|c| is_sound(c)) {
+        let channels = sound::channels(track);
         if let Some(list) = track.at_mut(&[b"mdia", b"minf", b"stbl", b"stsd"]) {
-            list.children.iter_mut().for_each(&change);
+            (list.children.iter_mut()).for_each(|entry| change(channels, entry));
         }
     }
 }
