@@ -194,6 +194,137 @@ fn a_still_in_parts_comes_into_the_same_queue() {
     assert_eq!(next(), jobs);
 }
 
+/// Where an order is made is its own affair: what is to be made here does not wait for the farm, and one goes to and fro with what is
+/// finished of it.
+#[test]
+fn an_order_is_made_where_it_says() {
+    let slurm = Slurm::start();
+    let nodes = |state: &str| {
+        let state = format!("state={state}");
+        slurm.ask(
+            "scontrol",
+            &["update", "nodename=n1,n2", &state, "reason=test"],
+        );
+    };
+    let (folder, server) = with_walk();
+    let data = server.data.clone();
+    // Without a farm everything is made here.
+    let still = |seed: u32, more: Value| {
+        let mut still = json!({"width": 64, "samples": 1, "seed": seed});
+        still
+            .as_object_mut()
+            .unwrap()
+            .extend(more.as_object().unwrap().clone());
+        still
+    };
+    let place = |server: &Server, order: i64, here: bool| {
+        let job = server.told(order)["job"].as_i64().unwrap();
+        server.json(
+            "PATCH",
+            &format!("/api/jobs/{job}"),
+            Some(json!({"here": here})),
+        )
+    };
+    let of = |server: &Server, order: i64| {
+        let job = server.told(order)["job"].as_i64().unwrap();
+        server.json("GET", &format!("/api/jobs/{job}"), None).1["on_farm"].clone()
+    };
+    let early = server.order(1, still(1, json!({"held": true})));
+    assert_eq!(of(&server, early), Value::Null);
+    let (code, why) = place(&server, early, false);
+    assert!(
+        code == 409 && why["error"].as_str().unwrap().contains("no farm"),
+        "{why}"
+    );
+    server.kill();
+    let shared = folder.path().join("shared");
+    std::fs::create_dir(&shared).unwrap();
+    let config = slurm.config();
+    let options = ["--farm", "slurm", "--shared", text(&shared)];
+    let server = Server::start_in(&data, &options, &[("SLURM_CONF", text(&config))]);
+    // What waited when there was none is the farm's now, and one says that it is not.
+    assert_eq!(of(&server, early), true);
+    let (code, told) = place(&server, early, true);
+    assert!(code == 200 && told["on_farm"] == false, "{told}");
+    nodes("drain");
+    let mut wish = wish(frames(5, "to and fro/{frame}", json!({})));
+    wish["width"] = json!(128);
+    wish["samples"] = json!(48);
+    let walk = server.order(1, wish);
+    wait_for("the farm", || {
+        let told = server.told(walk);
+        let note = told["problem"].as_str()?;
+        note.contains("none running, 7 waiting").then_some(())
+    });
+    // The farm rests, and this one is made meanwhile.
+    let here = server.order(1, still(2, json!({"here": true})));
+    server.wait_for_order(here, "done");
+    assert_eq!(server.told(walk)["state"], "running");
+    let (code, why) = place(&server, walk, true);
+    assert!(
+        code == 409 && why["error"].as_str().unwrap().contains("stop it first"),
+        "{why}"
+    );
+    nodes("resume");
+    let mut bundles = std::fs::read_dir(&shared).unwrap().flatten();
+    let bundle = bundles.next().unwrap().path();
+    wait_for("a frame of the farm", || {
+        (server.told(walk)["progress"].as_f64()? > 0.0).then_some(())
+    });
+    nodes("drain");
+    assert_eq!(server.ask_job(walk, "stop"), 202);
+    server.wait_for_order(walk, "stopped");
+    wait_for("the farm to be empty", || {
+        let told = status(&slurm, &bundle);
+        (told["farm"]["running"] == json!([]) && told["farm"]["waiting"] == 0).then_some(())
+    });
+    let done = status(&slurm, &bundle)["done"].as_u64().unwrap();
+    assert!((1..=6).contains(&done), "{done}");
+    // Taken back, what the farm finished is there before anything is made here.
+    let (code, told) = place(&server, walk, true);
+    assert!(code == 200 && told["on_farm"] == false, "{told}");
+    let home = || {
+        std::fs::read_dir(data.join("out/to and fro"))
+            .unwrap()
+            .count() as u64
+    };
+    assert_eq!(home(), done);
+    assert_eq!(server.ask_job(walk, "resume"), 202);
+    server.wait_for_order(walk, "done");
+    assert_eq!(home(), 6);
+    assert!(!bundle.exists(), "the farm has nothing more of it");
+    let (code, why) = place(&server, walk, false);
+    assert_eq!(code, 409, "what is done was made: {why}");
+    // An order that is removed leaves nothing on the farm either.
+    let gone = server.order(1, still(3, json!({})));
+    wait_for("its bundle", || {
+        let mut all = std::fs::read_dir(&shared).unwrap().flatten();
+        all.any(|e| e.path().join("farm.json").exists())
+            .then_some(())
+    });
+    assert_eq!(
+        server
+            .json("DELETE", &format!("/api/orders/{gone}"), None)
+            .0,
+        204
+    );
+    wait_for("an empty shared folder", || {
+        (std::fs::read_dir(&shared).unwrap().count() == 0).then_some(())
+    });
+    // A server without a farm makes here what was meant for it.
+    let late = server.order(1, still(4, json!({"held": true})));
+    assert_eq!(of(&server, late), true);
+    server.kill();
+    let server = Server::start_in(&data, &[], &[]);
+    let job = server.told(late)["job"].as_i64().unwrap();
+    server.json(
+        "PATCH",
+        &format!("/api/jobs/{job}"),
+        Some(json!({"held": false})),
+    );
+    server.wait_for_order(late, "done");
+}
+
 /// Where Slurm is missing, or a bundle is none, one sentence says so.
 #[test]
 fn what_is_missing_is_told() {

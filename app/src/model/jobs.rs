@@ -43,8 +43,10 @@ pub enum JobState {
 /// hours, nor what is handed over for a conversion.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Lane {
-    /// Renders.
+    /// Renders on this machine.
     Renders,
+    /// Renders on a farm; where there is none, nothing is on this lane.
+    Farm,
     /// What is made of pictures.
     Pictures,
     /// What is handed over.
@@ -53,7 +55,7 @@ pub enum Lane {
 
 impl Lane {
     /// All of them.
-    pub const ALL: [Self; 3] = [Self::Renders, Self::Pictures, Self::Packages];
+    pub const ALL: [Self; 4] = [Self::Renders, Self::Farm, Self::Pictures, Self::Packages];
 }
 
 impl JobKind {
@@ -82,7 +84,7 @@ impl JobKind {
         Self::ALL.into_iter().find(|k| k.name() == name)
     }
 
-    /// Where it is done.
+    /// Where it is done, if not on a farm.
     pub fn lane(self) -> Lane {
         match self {
             Self::Order => Lane::Renders,
@@ -94,6 +96,16 @@ impl JobKind {
     /// Whether it makes one of the pictures of the page Pictures.
     pub fn makes_picture(self) -> bool {
         matches!(self, Self::Conversion | Self::Assembly | Self::Mending)
+    }
+}
+
+impl Job {
+    /// Where it is done.
+    pub fn lane(&self) -> Lane {
+        match self.kind.lane() {
+            Lane::Renders if self.on_farm => Lane::Farm,
+            lane => lane,
+        }
     }
 }
 
@@ -148,6 +160,8 @@ pub struct NewJob {
     pub memory: u64,
     /// Space on disk it takes at most, bytes.
     pub disk: u64,
+    /// Whether a farm makes it.
+    pub on_farm: bool,
 }
 
 /// A job as it is kept.
@@ -171,6 +185,8 @@ pub struct Job {
     pub place: i64,
     /// When it may begin, Unix seconds.
     pub not_before: Option<i64>,
+    /// Whether a farm makes it.
+    pub on_farm: bool,
     /// How often it was begun since it last came forward.
     pub attempts: u32,
     /// Memory it takes beside what readers claim by themselves, bytes.

@@ -97,6 +97,9 @@ pub struct OrderSpec {
     /// Of one picture, where it goes beside its place in the data folder.
     #[serde(default)]
     pub out: Option<StillOut>,
+    /// Whether it is made on this machine, though there is a farm.
+    #[serde(default)]
+    pub here: bool,
 }
 
 /// Where a finished picture goes.
@@ -135,6 +138,7 @@ impl OrderSpec {
             white_cd_m2: None,
             frames: None,
             out: None,
+            here: false,
         }
     }
 }

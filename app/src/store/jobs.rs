@@ -5,7 +5,7 @@ use crate::model::jobs::{Job, JobKind, JobState, Lane, NewJob};
 use rusqlite::{Connection, Row, TransactionBehavior, params};
 
 const COLUMNS: &str = "id, kind, project, makes, asked, what, state, place, not_before, attempts, \
-    memory, disk, spent_s, problem, ended, progress, remaining_s";
+    memory, disk, spent_s, problem, ended, progress, remaining_s, on_farm";
 
 /// A row whose kind or state this version does not know is none of its jobs.
 fn job(r: &Row) -> rusqlite::Result<Option<Job>> {
@@ -30,6 +30,7 @@ fn job(r: &Row) -> rusqlite::Result<Option<Job>> {
         problem: r.get(13)?,
         ended: r.get(14)?,
         written: (r.get(15)?, r.get(16)?),
+        on_farm: r.get(17)?,
     }))
 }
 
@@ -37,8 +38,8 @@ fn job(r: &Row) -> rusqlite::Result<Option<Job>> {
 pub(super) fn add(db: &Connection, makes: i64, new: &NewJob) -> Result<i64> {
     let bytes = |b: u64| i64::try_from(b).unwrap_or(i64::MAX);
     db.execute(
-        "INSERT INTO job (kind, project, makes, asked, what, state, place, memory, disk) VALUES
-            (?1, ?2, ?3, ?4, ?5, ?8, (SELECT coalesce(max(place), 0) + 1 FROM job), ?6, ?7)",
+        "INSERT INTO job (kind, project, makes, asked, what, state, place, memory, disk, on_farm) VALUES
+            (?1, ?2, ?3, ?4, ?5, ?8, (SELECT coalesce(max(place), 0) + 1 FROM job), ?6, ?7, ?9)",
         params![
             new.kind.name(),
             new.project,
@@ -52,19 +53,25 @@ pub(super) fn add(db: &Connection, makes: i64, new: &NewJob) -> Result<i64> {
             } else {
                 JobState::Waiting
             }
-            .name()
+            .name(),
+            new.on_farm
         ],
     )?;
     Ok(db.last_insert_rowid())
 }
 
-/// The kinds of a lane, as a list for `IN`.
-fn kinds_of(lane: Lane) -> String {
+/// The condition that a job is on a lane.
+fn on_lane(lane: Lane) -> String {
+    let kinds = match lane {
+        Lane::Farm => Lane::Renders,
+        lane => lane,
+    };
     let names: Vec<String> = (JobKind::ALL.iter())
-        .filter(|k| k.lane() == lane)
+        .filter(|k| k.lane() == kinds)
         .map(|k| format!("'{}'", k.name()))
         .collect();
-    names.join(", ")
+    let farm = u8::from(lane == Lane::Farm);
+    format!("kind IN ({}) AND on_farm = {farm}", names.join(", "))
 }
 
 /// Who may be claimed now: what waits and may begin, and what was lost by a worker whose lease has run out.
@@ -80,9 +87,9 @@ impl Store {
     /// for it for ever.
     pub fn next_jobs(&self, lane: Lane, now: i64) -> Result<Vec<Job>> {
         let sql = format!(
-            "SELECT {COLUMNS} FROM job WHERE kind IN ({}) AND {FREE}
+            "SELECT {COLUMNS} FROM job WHERE {} AND {FREE}
                 ORDER BY max(attempts - 2, 0), place LIMIT {LOOKED_AT}",
-            kinds_of(lane)
+            on_lane(lane)
         );
         let db = self.lock();
         let mut statement = db.prepare(&sql)?;
@@ -115,6 +122,36 @@ impl Store {
                 WHERE id = ?1 AND worker = ?2 AND state = 'running'",
             params![id, worker, until, share, left],
         )?;
+        Ok(rows == 1)
+    }
+
+    /// Puts all orders that are not done on the lane where they are made now: on a farm's, if there is one, but for those that are
+    /// to be made here.
+    pub fn settle_lanes(&self, farm: bool) -> Result<()> {
+        self.lock().execute(
+            "UPDATE job SET on_farm = ?1 AND NOT coalesce((SELECT json_extract(spec, '$.here')
+                FROM render_order WHERE id = makes), 0) WHERE kind = 'order' AND state <> 'done'",
+            [farm],
+        )?;
+        Ok(())
+    }
+
+    /// Has an order made here or by a farm, unless it is being made or is done; tells whether.
+    pub fn set_lane(&self, job: &Job, on_farm: bool) -> Result<bool> {
+        let mut db = self.lock();
+        let transaction = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let rows = transaction.execute(
+            "UPDATE job SET on_farm = ?2
+                WHERE id = ?1 AND kind = 'order' AND state NOT IN ('running', 'done')",
+            params![job.id, on_farm],
+        )?;
+        if rows == 1 {
+            transaction.execute(
+                "UPDATE render_order SET spec = json_set(spec, '$.here', json(?2)) WHERE id = ?1",
+                params![job.makes, if on_farm { "false" } else { "true" }],
+            )?;
+        }
+        transaction.commit()?;
         Ok(rows == 1)
     }
 
@@ -297,6 +334,7 @@ mod tests {
             held: false,
             memory: 5,
             disk: 100,
+            on_farm: false,
         };
         let jobs = [JobKind::Conversion, JobKind::Mending, JobKind::Assembly]
             .map(|kind| store.add_picture(&new(kind)).unwrap().1);
@@ -327,7 +365,7 @@ mod tests {
     fn a_job_has_one_worker_and_a_lost_one_is_taken_over() {
         let (_folder, store, [first, second, _]) = store();
         assert_eq!(turn(&store, 0), Some(first));
-        for other in [Lane::Renders, Lane::Packages] {
+        for other in [Lane::Renders, Lane::Farm, Lane::Packages] {
             assert_eq!(store.next_jobs(other, 0).unwrap(), []);
         }
         assert!(store.claim_job(first, "a", 100, 130).unwrap());

@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 12] = [
+const STEPS: [&str; 13] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -195,6 +195,8 @@ const STEPS: [&str; 12] = [
     "ALTER TABLE job ADD COLUMN ended INTEGER;
     ALTER TABLE job ADD COLUMN progress REAL;
     ALTER TABLE job ADD COLUMN remaining_s REAL;",
+    // Orders that a farm makes have turns of their own.
+    "ALTER TABLE job ADD COLUMN on_farm INTEGER NOT NULL DEFAULT 0;",
 ];
 
 /// The version this program writes.
@@ -252,6 +254,7 @@ mod tests {
             held: false,
             memory: 0,
             disk: 0,
+            on_farm: false,
         }
     }
 

@@ -18,6 +18,8 @@ pub struct JobChange {
     pub before: Option<i64>,
     /// When it may begin, Unix seconds; 0 is at once.
     pub not_before: Option<i64>,
+    /// Of an order that is neither running nor done: whether it is made on this machine, and not by the farm.
+    pub here: Option<bool>,
 }
 
 /// A change of all orders that wait or are on hold.
@@ -73,6 +75,8 @@ pub struct OrderRequest {
     pub out: Option<String>,
     /// It is put aside until it is let go.
     pub held: Option<bool>,
+    /// It is made on this machine, though there is a farm.
+    pub here: Option<bool>,
     /// The order that goes once this one is placed: its names may be taken.
     pub instead_of: Option<i64>,
 }

@@ -101,10 +101,10 @@ impl Jobs {
         std::mem::take(&mut open(&self.ended))
     }
 
-    /// The render that is under way.
+    /// The render that is under way on this machine.
     pub fn rendering(&self) -> Option<Arc<Running>> {
         (open(&self.running).iter())
-            .find(|r| r.job.kind.lane() == Lane::Renders)
+            .find(|r| r.job.lane() == Lane::Renders)
             .cloned()
     }
 
@@ -207,7 +207,7 @@ fn waits_for_memory(needed: u64) -> String {
 
 /// Starts the workers, one a lane.
 pub fn start(app: &Arc<App>) {
-    for lane in Lane::ALL {
+    for lane in (Lane::ALL.into_iter()).filter(|lane| *lane != Lane::Farm || app.farm.is_some()) {
         let app = Arc::clone(app);
         std::thread::spawn(move || {
             // Threads of its own, so that live pictures never wait behind a strip.
@@ -483,9 +483,33 @@ pub fn change(app: &App, id: i64, change: &JobChange) -> Result<()> {
     if let Some(at) = change.not_before {
         app.store.set_not_before(id, (at > 0).then_some(at))?;
     }
+    if let Some(here) = change.here {
+        made(app, id, here)?;
+    }
     app.tell(Event::Jobs);
     app.jobs.wake();
     Ok(())
+}
+
+/// Has an order made on this machine, or by the farm.
+fn made(app: &App, id: i64, here: bool) -> Result<()> {
+    if !here && app.farm.is_none() {
+        return Err(refused(
+            "There is no farm here; start the server with --farm and --shared.",
+        ));
+    }
+    let job = app.store.job(id)?;
+    let idle = !matches!(job.state, JobState::Running | JobState::Done);
+    if let Some(farm) = app.farm.as_ref().filter(|_| here && job.on_farm && idle) {
+        farm.come_home(app, &app.store.order(job.makes)?)?;
+    }
+    if app.store.set_lane(&job, !here)? {
+        app.tell_job(id);
+        return Ok(());
+    }
+    Err(refused(
+        "Only an order that waits, is on hold or was stopped can be made elsewhere; stop it first, what is finished is kept.",
+    ))
 }
 
 fn refused(sentence: &str) -> WorkError {
@@ -519,6 +543,7 @@ mod tests {
             held: false,
             memory,
             disk: 0,
+            on_farm: false,
         };
         app.store.add_picture(&new).unwrap().1
     }

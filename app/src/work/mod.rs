@@ -92,7 +92,7 @@ pub struct App {
     pub jobs: Jobs,
     /// What changes.
     pub events: Events,
-    /// Where orders are made, if not here.
+    /// Where orders are made that are not made here.
     pub farm: Option<farm::Farm>,
     sweeping: Mutex<()>,
     /// Whether it removes what was given up; workers beside a server leave that to it.
@@ -181,6 +181,7 @@ impl App {
         let store = Store::open(&folder.database())?;
         store.give_up_unfinished()?;
         store.release_jobs(jobs::is_alive)?;
+        store.settle_lanes(farm.is_some())?;
         let app = Arc::new(Self {
             farm,
             ..Self::with(folder, store)
@@ -199,7 +200,7 @@ impl App {
         Ok(app)
     }
 
-    /// Opens a data folder whose orders a farm makes.
+    /// Opens a data folder whose orders a farm makes, if they do not say otherwise.
     pub fn open_on_farm(folder: DataFolder, farm: farm::Farm) -> Result<Arc<Self>> {
         let app = Self::open_with(folder, Some(farm))?;
         jobs::start(&app);

@@ -144,6 +144,7 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
         denoise: denoised,
         clamp: request.clamp,
         occlusion_m: request.occlusion_m,
+        here: request.here.unwrap_or(false),
         out: (request.out.as_ref())
             .filter(|_| request.frames.is_none())
             .map(|name| StillOut {
@@ -318,6 +319,7 @@ pub fn place(app: &App, project: i64, asked: &Asked, held: bool) -> Result<Order
         held,
         memory: estimate.job_bytes(),
         disk: estimate.working_bytes,
+        on_farm: app.farm.is_some() && !spec.here,
     };
     let order = app.store.order(app.store.add_order(project, spec, &job)?)?;
     app.tell_job(order.job);

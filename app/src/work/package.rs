@@ -95,6 +95,7 @@ pub(super) fn queue(
         held: false,
         memory: 0,
         disk,
+        on_farm: false,
     };
     let (_, job) = app.store.add_package(row.id, &job)?;
     app.queued(job)

@@ -205,6 +205,7 @@ fn queue(app: &App, kind: JobKind, what: String, pixels: u64, task: &Task) -> Re
         held: false,
         memory: 0,
         disk,
+        on_farm: false,
     };
     let (_, job) = app.store.add_picture(&job)?;
     app.queued(job)

@@ -46,9 +46,18 @@ pub(super) fn finished_strips(files: &RenderFolder, spec: &OrderSpec) -> Vec<(u3
 /// Renders the order of a job to its end or until it is stopped.
 pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let row = &running.patiently(|| app.store.order(running.job.makes))?;
+    let ended = made(app, running, row)?;
+    if let (Ended::Done(_), Some(farm)) = (&ended, &app.farm) {
+        // It is made, whatever becomes of what a farm had begun of it.
+        let _ = farm.forget(row);
+    }
+    Ok(ended)
+}
+
+fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
     let spec = &row.spec;
     if let Some(frames) = &spec.frames {
-        if let Some(farm) = &app.farm
+        if let Some(farm) = app.farm.as_ref().filter(|_| running.job.on_farm)
             && frame_orders::missing(app, row).is_some()
             && let Some(ended) = farm::run(farm, app, running, row)?
         {
@@ -93,7 +102,7 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
             take_over(app, &job, [&left, &right])?;
         }
     }
-    if let Some(farm) = &app.farm
+    if let Some(farm) = app.farm.as_ref().filter(|_| running.job.on_farm)
         && !job.files.master().exists()
         && let Some(ended) = farm::run(farm, app, running, row)?
     {

@@ -278,6 +278,7 @@ pub(super) mod tests {
             place: 1,
             not_before: None,
             attempts: 1,
+            on_farm: false,
             memory: 0,
             disk: 0,
             spent_s: 0.0,

@@ -54,6 +54,7 @@ impl App {
             state: job.state,
             not_before: job.not_before,
             ended: job.ended,
+            on_farm: (job.kind == JobKind::Order && self.farm.is_some()).then_some(job.on_farm),
             attempts: job.attempts,
             progress,
             remaining_s,

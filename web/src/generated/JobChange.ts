@@ -15,4 +15,8 @@ before?: number,
 /**
  * When it may begin, Unix seconds; 0 is at once.
  */
-not_before?: number, };
+not_before?: number, 
+/**
+ * Of an order that is neither running nor done: whether it is made on this machine, and not by the farm.
+ */
+here?: boolean, };

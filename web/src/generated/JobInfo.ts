@@ -40,6 +40,10 @@ not_before: number | null,
  */
 ended: number | null, 
 /**
+ * Of an order, where there is a farm: whether the farm makes it.
+ */
+on_farm: boolean | null, 
+/**
  * How often it was begun since it last came forward.
  */
 attempts: number, 

@@ -25,4 +25,8 @@ frames: FramesEstimate | null,
 /**
  * Of one picture, where it goes within the folder for outputs.
  */
-out_file: string | null, };
+out_file: string | null, 
+/**
+ * Whether there is a farm that could make it.
+ */
+farm: boolean, };

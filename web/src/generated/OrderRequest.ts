@@ -80,6 +80,10 @@ out?: string,
  */
 held?: boolean, 
 /**
+ * It is made on this machine, though there is a farm.
+ */
+here?: boolean, 
+/**
  * The order that goes once this one is placed: its names may be taken.
  */
 instead_of?: number, };

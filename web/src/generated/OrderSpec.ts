@@ -101,4 +101,8 @@ frames: FrameOrder | null,
 /**
  * Of one picture, where it goes beside its place in the data folder.
  */
-out: StillOut | null, };
+out: StillOut | null, 
+/**
+ * Whether it is made on this machine, though there is a farm.
+ */
+here: boolean, };

@@ -20,10 +20,14 @@ export const renderWord = (state: JobState): string =>
 export const isOpen = (state: JobState): boolean =>
   state === "held" || state === "waiting" || state === "running";
 
+/** Whether two jobs have their turns after each other: what goes elsewhere, to a farm or to another page, does not wait for it. */
+export const sameLane = (a: JobInfo, b: JobInfo) =>
+  (a.kind === "order") === (b.kind === "order") && a.on_farm === b.on_farm;
+
 /** How many jobs of the same kind have their turn before this one. */
 export function ahead(jobs: readonly JobInfo[], id: number): number {
   const job = jobs.find((j) => j.id === id);
   if (job?.state !== "waiting") return 0;
-  const same = jobs.filter((j) => (j.kind === "order") === (job.kind === "order"));
+  const same = jobs.filter((j) => sameLane(j, job));
   return same.slice(0, same.indexOf(job)).filter((j) => j.state !== "held" && isOpen(j.state)).length;
 }

@@ -90,6 +90,7 @@ export function NewOrder({
   // Where the picture goes; several in one go go there as a start.
   const [out, setOut] = useState<string | null | undefined>(start.out ?? undefined);
   const [held, setHeld] = useState(start.held);
+  const [by, setBy] = useState(start.by);
   const others = {
     viewpoints: [viewpoint, ...[...several.viewpoints].filter((v) => v !== viewpoint)],
     shapes: [shape, ...[...several.shapes].filter((s) => s !== shape)],
@@ -117,6 +118,7 @@ export function NewOrder({
     ...(more.calm ? { clamp: 10 } : {}),
     ...(passes.has("ambient-occlusion") ? { occlusion_m: occlusion } : {}),
     ...(many === "many" ? { frames } : outName === null ? {} : { out: outName }),
+    ...(by === "here" ? { here: true } : {}),
     ...(again?.instead ? { instead_of: again.order.id } : {}),
     ...(more.lens ? { lens: { fstop: more.fstop, focus_m: more.focus } } : {}),
   };
@@ -310,6 +312,19 @@ export function NewOrder({
                 />
               </label>
             )}
+          </div>
+        )}
+        {told?.farm && (
+          <div className="mt-1">
+            <Choice
+              label="Made by"
+              value={by}
+              options={[
+                ["farm", "the farm"],
+                ["here", "this machine"],
+              ]}
+              onChange={setBy}
+            />
           </div>
         )}
         <div className="mt-1">

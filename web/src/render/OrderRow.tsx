@@ -4,7 +4,7 @@ import { api } from "../api/client";
 import { keys } from "../api/changes";
 import type { Order } from "../generated/Order";
 import { JobButtons } from "../jobs/JobButtons";
-import { ahead, renderWord, states } from "../jobs/states";
+import { ahead, renderWord, sameLane, states } from "../jobs/states";
 import { TurnHandle } from "../jobs/TurnHandle";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { Mark } from "../parts/Mark";
@@ -93,8 +93,10 @@ export function OrderRow({
   const fresh = () => queries.invalidateQueries({ queryKey: keys.project(order.project) });
   const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
   const before = ahead(jobs, order.job);
+  const own = jobs.find((j) => j.id === order.job);
+  const made = own?.on_farm ?? undefined;
   // What waits is moved to another turn by hand or by arrow keys.
-  const open = jobs.filter((j) => j.kind === "order" && (j.state === "waiting" || j.state === "held"));
+  const open = jobs.filter((j) => own && sameLane(j, own) && (j.state === "waiting" || j.state === "held"));
   const turn = open.findIndex((j) => j.id === order.job);
   const move = useMutation({ mutationFn: (to: number) => api.changeJob(order.job, { before: to }) });
   const step = (by: number) => {
@@ -130,6 +132,7 @@ export function OrderRow({
         {order.spec.width} × {order.spec.height} px, {order.spec.rig ? "both eyes, " : ""}
         {quality(order)}
         {order.spec.draft && " · draft"}
+        {made !== undefined && ` · by ${made ? "the farm" : "this machine"}`}
         {setups > 1 && ` · ${order.spec.settings.setup.name}`}
         {order.spec.clay && " · clay"}
         {order.spec.denoise && order.spec.noise_percent === null && " · denoised"}

@@ -39,6 +39,7 @@ export function begun(order: Order | undefined) {
           focus: spec.lens?.focus_m ?? MORE.focus,
         },
     occlusion: spec?.occlusion_m ?? 1,
+    by: spec?.here ? ("here" as const) : ("farm" as const),
     held: order?.state === "held",
   };
 }

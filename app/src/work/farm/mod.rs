@@ -25,6 +25,50 @@ pub struct Farm {
     pub shared: PathBuf,
 }
 
+impl Farm {
+    /// The folder of an order in the shared one. Another data folder has orders of the same numbers.
+    fn root(&self, row: &OrderRow) -> Result<PathBuf> {
+        let mut spec = row.spec.clone();
+        // It keeps its folder while it goes to and fro.
+        spec.here = false;
+        let mut sum = Summing::default();
+        sum.text(&serde_json::to_string(&spec).map_err(StoreError::from)?);
+        Ok(self
+            .shared
+            .join(format!("order-{}-{}", row.id, sum.finish().short())))
+    }
+
+    /// What the farm had begun of an order, with all that it still had to do given up.
+    fn given_up(&self, row: &OrderRow) -> Result<Option<Bundle>> {
+        let Ok(bundle) = Bundle::open(&self.root(row)?) else {
+            return Ok(None);
+        };
+        if let Some(sent) = bundle.sent()
+            && slurm::states(&sent)?.is_open()
+        {
+            slurm::cancel(&sent)?;
+        }
+        Ok(Some(bundle))
+    }
+
+    /// Takes an order back from the farm: what is finished comes home. Parts of a picture that are not joined yet wait in their
+    /// folder, for the case that it goes there again.
+    pub(super) fn come_home(&self, app: &App, row: &OrderRow) -> Result<()> {
+        if let Some(bundle) = self.given_up(row)? {
+            bundle.collect(app, row)?;
+        }
+        Ok(())
+    }
+
+    /// Removes what the farm has of an order that is made or gone.
+    pub fn forget(&self, row: &OrderRow) -> Result<()> {
+        if let Some(bundle) = self.given_up(row)? {
+            crate::folder::remove(bundle.root());
+        }
+        Ok(())
+    }
+}
+
 /// Has an order made by a farm, as far as it goes, until it is stopped. What is missing in the end is left to whoever makes orders here.
 pub(super) fn run(
     farm: &Farm,
@@ -32,11 +76,7 @@ pub(super) fn run(
     running: &Running,
     row: &OrderRow,
 ) -> Result<Option<Ended>> {
-    // Another data folder has orders of the same numbers.
-    let mut spec = Summing::default();
-    spec.text(&serde_json::to_string(&row.spec).map_err(StoreError::from)?);
-    let name = format!("order-{}-{}", row.id, spec.finish().short());
-    let root = farm.shared.join(name);
+    let root = farm.root(row)?;
     let bundle = match Bundle::open(&root) {
         Ok(bundle) => bundle,
         Err(_) => Bundle::make(app, row, &root, &bundle::Cut::default())?,
@@ -49,6 +89,9 @@ pub(super) fn run(
     loop {
         if running.control.is_stopped() {
             slurm::cancel(&sent)?;
+            if matches!(app.store.order(row.id), Err(StoreError::Missing { .. })) {
+                crate::folder::remove(bundle.root());
+            }
             return Ok(Some(Ended::Stopped));
         }
         let states = match slurm::states(&sent) {

@@ -25,6 +25,8 @@ pub struct JobInfo {
     pub not_before: Option<i64>,
     /// When it ended, Unix seconds.
     pub ended: Option<i64>,
+    /// Of an order, where there is a farm: whether the farm makes it.
+    pub on_farm: Option<bool>,
     /// How often it was begun since it last came forward.
     pub attempts: u32,
     /// Share that is done, 0 to 1; 1 only when what it makes is there.
