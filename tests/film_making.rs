@@ -139,6 +139,170 @@ fn rendered_frames_say_themselves_what_they_are() {
     }
 }
 
+/// The colour of a direction in a frame: smooth all round, another one in each frame.
+fn colour_of([x, y, z]: [f64; 3], frame: u32) -> image::Rgb<u8> {
+    let length = (x * x + y * y + z * z).sqrt();
+    let mut d = [x, y, z].map(|v| (127.5 + 120.0 * v / length).round() as u8);
+    d.rotate_left(frame as usize % 3);
+    image::Rgb(d)
+}
+
+/// Six faces of each frame become the whole sphere, four faces wide; each face is where the handbook's axes have it (front is -Z, right +X,
+/// up +Y; up and down hang on the front).
+#[test]
+fn six_faces_a_frame_become_a_sphere() {
+    type Axes = [[f64; 3]; 3];
+    // Outward, to the right, down.
+    const FACES: [(&str, Axes); 6] = [
+        (
+            "left",
+            [[-1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, -1.0, 0.0]],
+        ),
+        (
+            "front",
+            [[0.0, 0.0, -1.0], [1.0, 0.0, 0.0], [0.0, -1.0, 0.0]],
+        ),
+        (
+            "right",
+            [[1.0, 0.0, 0.0], [0.0, 0.0, 1.0], [0.0, -1.0, 0.0]],
+        ),
+        (
+            "back",
+            [[0.0, 0.0, 1.0], [-1.0, 0.0, 0.0], [0.0, -1.0, 0.0]],
+        ),
+        ("up", [[0.0, 1.0, 0.0], [1.0, 0.0, 0.0], [0.0, 0.0, -1.0]]),
+        ("down", [[0.0, -1.0, 0.0], [1.0, 0.0, 0.0], [0.0, 0.0, 1.0]]),
+    ];
+    let b = Bench::new();
+    let side = 32;
+    let write = |name: &str, ending: &str, frame: u32, axes: Axes| {
+        let picture = image::RgbImage::from_fn(side, side, |x, y| {
+            let [u, v] = [x, y].map(|p| 2.0 * (f64::from(p) + 0.5) / f64::from(side) - 1.0);
+            let [out, right, down] = axes;
+            colour_of(
+                std::array::from_fn(|i| out[i] + u * right[i] + v * down[i]),
+                frame,
+            )
+        });
+        let file = b.at(&format!("{name}/{frame:02}.{ending}"));
+        std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+        picture.save(file).unwrap();
+    };
+    for frame in 0..4 {
+        for (name, axes) in FACES {
+            write(name, "png", frame, axes);
+        }
+    }
+    let out = b.at("cube.mp4");
+    let named = b.at("{face}/{frame:02}.png");
+    let args =
+        |out: &Path| ["film", text(&named), "-o", text(out), "--quality", "1"].map(str::to_owned);
+    let film = |more: &[&str]| {
+        let args = args(&out);
+        let all: Vec<&str> = args
+            .iter()
+            .map(String::as_str)
+            .chain(more.iter().copied())
+            .collect();
+        run_fails(&all, 1)
+    };
+    for more in [["--stereo", "mono"], ["--stereo", "top-bottom"]] {
+        assert!(film(&more).contains("leave --stereo and --projection out"));
+    }
+    let all = args(&out);
+    let said = run_ok(&all.iter().map(String::as_str).collect::<Vec<_>>());
+    assert!(
+        said.contains("128 x 64 px") && said.contains("a sphere, mono"),
+        "{said}"
+    );
+    let back = pictures(&out, (128, 64));
+    assert_eq!(back.len(), 4);
+    for (frame, found) in back.iter().enumerate() {
+        let expected = image::RgbImage::from_fn(128, 64, |x, y| {
+            let longitude = (f64::from(x) + 0.5) / 128.0 * TAU - TAU / 2.0;
+            let latitude = TAU / 4.0 - (f64::from(y) + 0.5) / 64.0 * TAU / 2.0;
+            let (s, c) = (longitude.sin(), longitude.cos());
+            let level = latitude.cos();
+            colour_of([s * level, latitude.sin(), -c * level], frame as u32)
+        });
+        let error = mean_error(found, expected.as_raw());
+        assert!(error < 1.0, "frame {frame}: {error} of 255");
+    }
+    // One face of one frame is missing, or is no square.
+    std::fs::remove_file(b.at("up/03.png")).unwrap();
+    let why = film(&[]);
+    assert!(
+        why.contains("Frame 3 of") && why.contains("not all of its 6"),
+        "{why}"
+    );
+    for (name, _) in FACES {
+        image::RgbImage::new(32, 16)
+            .save(b.at(&format!("{name}/03.png")))
+            .unwrap();
+    }
+    assert!(film(&[]).contains("a film has one size"), "{}", film(&[]));
+}
+
+/// Both eyes in files of their own are laid one above the other, JPEG too; so they are said to lie.
+#[test]
+fn eyes_in_files_of_their_own_become_one_picture() {
+    let b = Bench::new();
+    let left = soft(&b.at("left"), 4, (64, 32));
+    let right = soft(&b.at("right"), 6, (64, 32));
+    // The right eye is two frames ahead, so that one is told from the other.
+    for k in 0..4_usize {
+        right[k + 2]
+            .save(b.at(&format!("right/f-{k:04}.png")))
+            .unwrap();
+    }
+    for k in 4..6 {
+        std::fs::remove_file(b.at(&format!("right/f-{k:04}.png"))).unwrap();
+    }
+    let out = b.at("eyes.mp4");
+    let named = b.at("{eye}/f-{frame:04}.png");
+    let args = [
+        "film",
+        text(&named),
+        "-o",
+        text(&out),
+        "--quality",
+        "1",
+        "--stereo",
+    ];
+    let film = |how: &'static str| [&args[..], &[how]].concat();
+    assert!(run_fails(&film("mono"), 1).contains("one above the other"));
+    let said = run_ok(&film("top-bottom"));
+    assert!(said.contains("64 x 64 px"), "{said}");
+    assert_eq!(exiftool(&out)["StereoMode"], "top-bottom");
+    for (k, found) in pictures(&out, (64, 64)).iter().enumerate() {
+        let (above, below) = found.split_at(64 * 32 * 3);
+        let error =
+            mean_error(above, left[k].as_raw()).max(mean_error(below, right[k + 2].as_raw()));
+        assert!(error < 2.0, "frame {k}: {error} of 255");
+    }
+    // Frames that lie the other way round, or of which one eye is not there, are told.
+    std::fs::remove_file(b.at("right/f-0001.png")).unwrap();
+    let why = run_fails(&film("top-bottom"), 1);
+    assert!(why.contains("is missing between the others"), "{why}");
+    let scene = support::scene_in(b.folder.path());
+    let swapped = b.at("swapped/{frame:03}.png");
+    let mut render = vec![
+        "render",
+        text(&scene),
+        "-o",
+        text(&swapped),
+        "--frames",
+        "0-1",
+    ];
+    render.extend(
+        "--width 64 --samples 1 --stereo panoramic --packing top-bottom:right-first".split(' '),
+    );
+    run_ok(&render);
+    let swapped = b.at("swapped");
+    let why = run_fails(&["film", text(&swapped), "-o", text(&b.at("s.mp4"))], 1);
+    assert!(why.contains("The right eye lies first"), "{why}");
+}
+
 /// A still is held, sound is cut to the film's length, and both are marked.
 #[test]
 fn stills_are_held_and_sound_comes_with_them() {

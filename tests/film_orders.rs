@@ -6,7 +6,7 @@ use serde_json::{Value, json};
 use support::decoded::{mean_error, pictures};
 use support::sound::wav;
 use support::walk::{frames, wish, with_walk};
-use support::{Server, outside, samples, text, wait_for};
+use support::{Server, outside, run_ok, samples, text, wait_for};
 
 /// What is asked of a film, with all defaults but those that are told.
 fn asked(film: Value) -> Value {
@@ -182,6 +182,85 @@ fn fewer_frames_and_two_eyes() {
     );
 }
 
+/// Frames of several files are films too: eyes of their own lie one above the other, and six faces become the sphere.
+#[test]
+fn frames_of_several_files_become_one_picture() {
+    let (_folder, server) = with_walk();
+    let mut six = wish(frames(1, "six/{frame}/{face}", json!({"format": "png"})));
+    six["shape"] = json!("cube-faces");
+    six["width"] = json!(32);
+    let six = server.order(1, six);
+    server.wait_for_order(six, "done");
+    let package = make(&server, six, json!({"codec": "prores"}));
+    let film = &package["film"];
+    assert_eq!(
+        (&film["frames"], &film["stereo"], &film["bounds"]),
+        (&json!(2), &json!("mono"), &json!([0.0, 0.0, 0.0, 0.0])),
+        "{package}"
+    );
+    assert_eq!(
+        (&package["width"], &package["height"]),
+        (&json!(128), &json!(64))
+    );
+    let file = |package: &Value| {
+        let name = package["file"].as_str().unwrap();
+        server
+            .data
+            .join(format!("packages/{}/{name}", package["id"]))
+    };
+    // The sphere of these faces, as the command makes it.
+    let sphere = server.data.join("sphere.png");
+    let faces = ["left", "front", "right", "back", "up", "down"]
+        .map(|name| server.data.join(format!("out/six/1/{name}.png")));
+    let mut convert = vec!["convert", "-o", text(&sphere), "--to", "equirect"];
+    convert.extend(faces.iter().map(|f| text(f)));
+    run_ok(&convert);
+    let sphere = image::open(&sphere).unwrap().to_rgb8();
+    let decoded = &pictures(&file(&package), (128, 64));
+    // The picture is full of noise, which the encoding blurs; the other frame has another one.
+    let (near, far) = (
+        mean_error(&decoded[1], &sphere),
+        mean_error(&decoded[0], &sphere),
+    );
+    assert!(
+        near < 8.0 && far > 1.5 * near,
+        "mean errors {near} and {far} of 255"
+    );
+    let viewpoint = server.json("GET", "/api/projects/1", None).1["viewpoints"][0].clone();
+    let mut draft = viewpoint.clone();
+    draft["rig"]["kind"] = json!("panoramic");
+    let path = format!("/api/projects/1/viewpoints/{}", viewpoint["id"]);
+    assert_eq!(server.json("PUT", &path, Some(draft)).0, 200);
+    let order = made(
+        &server,
+        frames(1, "{eye}/{frame}", json!({"format": "png"})),
+    );
+    let package = make(&server, order, json!({"codec": "prores"}));
+    assert_eq!(package["film"]["stereo"], "top-bottom", "{package}");
+    let decoded = &pictures(&file(&package), (64, 64))[0];
+    let (above, below) = decoded.split_at(64 * 32 * 3);
+    let eye = |name: &str| {
+        let path = server.data.join(format!("out/{name}/0.png"));
+        image::open(path).unwrap().to_rgb8().into_raw()
+    };
+    let near = mean_error(above, &eye("left")).max(mean_error(below, &eye("right")));
+    let far = mean_error(above, &eye("right")).min(mean_error(below, &eye("left")));
+    assert!(
+        near < 8.0 && far > 1.5 * near,
+        "mean errors {near} and {far} of 255"
+    );
+    // The right eye first is what players take for the left one.
+    let swapped = json!({"format": "png", "packing": "top-bottom:right-first"});
+    let order = made(&server, frames(1, "swapped/{frame}", swapped));
+    let path = format!("/api/orders/{order}/packages");
+    let (status, why) = server.json("POST", &path, Some(asked(json!({"codec": "h264"}))));
+    let why = why["error"].as_str().unwrap_or_default();
+    assert!(
+        status == 422 && why.contains("The right eye lies first"),
+        "{why}"
+    );
+}
+
 /// What is no film is one sentence, a film that is stopped or killed leaves nothing half, and goes on.
 #[test]
 fn films_are_refused_stopped_and_made_again() {
@@ -189,10 +268,6 @@ fn films_are_refused_stopped_and_made_again() {
     let still = server.order(1, json!({"width": 64, "samples": 1}));
     server.wait_for_order(still, "done");
     let order = made(&server, frames(3, "a/{frame}", json!({"format": "png"})));
-    let mut six = wish(frames(1, "six/{frame}/{face}", json!({"format": "png"})));
-    six["shape"] = json!("cube-faces");
-    let six = server.order(1, six);
-    server.wait_for_order(six, "done");
     let sound = |file: &str, bytes: &[u8]| {
         server
             .bring(&format!("/api/projects/1/sounds?file={file}"), bytes)
@@ -225,7 +300,6 @@ fn films_are_refused_stopped_and_made_again() {
             json!({"codec": "h264", "sound": "../a.wav"}),
             "There is no sound",
         ),
-        (six, json!({"codec": "h264"}), "lies in several files"),
         (order, Value::Null, "make a film of them"),
     ];
     for (order, film, said) in cases {

@@ -3,7 +3,7 @@
 use super::tag::{projection, stereo};
 use super::{Outcome, number};
 use crate::work::film::{Codec, FilmMaking, make};
-use crate::work::film_frames::{find_frames, one_picture, told_sphere};
+use crate::work::film_frames::{Laid, find_frames, one_picture, told_sphere};
 use clap::Args;
 use dome_files::film::{FilmProjection, FilmStereo, Sphere};
 use dome_optics::path::Rate;
@@ -13,7 +13,8 @@ use std::time::Instant;
 
 #[derive(Args)]
 pub(super) struct FilmArgs {
-    /// The folder of the frames, one of them (its number counts), or a pattern like out/{frame:05}.png
+    /// The folder of the frames, one of them (its number counts), or a pattern like out/{frame:05}.png; with {eye} in it the files of both
+    /// eyes are laid one above the other, with {face} those of six become the sphere
     frames: PathBuf,
     /// The film to write: .mp4 or .mkv, or .mov for ProRes
     #[arg(short, long, value_name = "OUT")]
@@ -95,6 +96,17 @@ pub(super) fn run(args: &FilmArgs) -> Outcome {
         false => find_frames(&args.frames)?,
     };
     let (width, height) = frames.size;
+    if frames.laid == Laid::Eyes && args.stereo.is_some_and(|s| s != FilmStereo::TopBottom) {
+        return Err(
+            "The eyes of a pattern with {eye} are laid one above the other; say --stereo top-bottom, or nothing."
+                .into(),
+        );
+    }
+    if frames.laid == Laid::Faces && (args.stereo.is_some() || args.projection.is_some()) {
+        return Err(
+            "Six faces become one sphere without eyes; leave --stereo and --projection out.".into(),
+        );
+    }
     let told = match (args.flat, args.stereo) {
         (true, _) => None,
         (false, Some(stereo)) => Some(Sphere {

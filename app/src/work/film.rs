@@ -4,8 +4,8 @@ use super::film_frames::{FilmFrames, write_frame};
 use super::meanwhile::meanwhile;
 use super::sound;
 use super::{Result, WorkError};
+use dome_files::FileError;
 use dome_files::film::{self, FilmRequest, Sphere};
-use dome_files::{FileError, PictureFormat};
 use dome_optics::path::Rate;
 use dome_rules::levels::Coding;
 use std::io::{BufRead, BufReader, Read, Write};
@@ -107,10 +107,10 @@ pub fn make(
             "The frames are {width} x {height} px, and films need even sides; render them with an even width and height."
         ));
     }
-    if making.hold_s.is_some() && frames.files.len() != 1 {
+    if making.hold_s.is_some() && frames.frames.len() != 1 {
         return refuse(format!(
             "--hold shows one picture, and there are {}; name one of them, or leave --hold out.",
-            frames.files.len()
+            frames.frames.len()
         ));
     }
     let folder = match output.parent() {
@@ -124,7 +124,7 @@ pub fn make(
     let second = making.rate.per_second().round().max(1.0) as u64;
     let total = match making.hold_s {
         Some(_) => second,
-        None => frames.files.len() as u64,
+        None => frames.frames.len() as u64,
     };
     let channels = making.sound.as_deref().map(sound::channels).transpose()?;
     let matroska = ending.eq_ignore_ascii_case("mkv");
@@ -136,8 +136,8 @@ pub fn make(
             if !go_on() {
                 return refuse("The film was stopped.");
             }
-            let file = frames.files.get(i as usize).unwrap_or(&frames.files[0]);
-            write_frame(file, frames, making.stops, to)?;
+            let files = frames.frames.get(i as usize).unwrap_or(&frames.frames[0]);
+            write_frame(files, frames, making.stops, to)?;
         }
         Ok(())
     })?;
@@ -240,7 +240,7 @@ fn encoder(
 ) -> Command {
     let mut command = ffmpeg();
     let rate = making.rate.to_string();
-    if frames.format == PictureFormat::Jpeg {
+    if frames.as_they_are() {
         command.args(["-f", "image2pipe", "-c:v", "mjpeg"]);
     } else {
         let size = format!("{}x{}", frames.size.0, frames.size.1);
@@ -250,7 +250,7 @@ fn encoder(
     }
     command.args(["-framerate", &rate, "-i", "pipe:0"]);
     if let Some((sound, channels)) = making.sound.as_deref().zip(channels) {
-        let lasts_s = frames.files.len() as f64 / making.rate.per_second();
+        let lasts_s = frames.frames.len() as f64 / making.rate.per_second();
         sound::under(&mut command, (sound, channels), matroska, lasts_s);
     }
     let format = match making.codec {

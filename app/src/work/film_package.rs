@@ -1,7 +1,7 @@
 //! Films that are handed over: made of an order's frames, read back and checked.
 
 use super::film::{Codec, FilmMaking, make as make_film};
-use super::film_frames::FilmFrames;
+use super::film_frames::{FilmFrames, Laid, RIGHT_FIRST};
 use super::frame_plan::FramePlan;
 use super::package::{file_name, queue};
 use super::running::{Ended, Running};
@@ -54,22 +54,31 @@ impl FilmPlan {
                 "The quality of a film lies between 0 and 63 and its bit rate between 100 and 2,000,000 kilobits a second; correct them.",
             );
         }
-        let (arrangement, shape) = (plan.laying().arrangement, plan.shape());
-        if matches!(shape, Shape::CubeFaces(_)) || arrangement == Arrangement::TwoFiles {
-            return refuse(
-                "Each frame of this order lies in several files; order frames in one file each for a film.",
-            );
-        }
         let both = plan.has_both();
-        let packing = both.then(|| plan.laying());
-        // Both eyes of an OpenEXR are laid one above the other on the way.
-        let views = packing.is_some_and(|p| p.arrangement == Arrangement::Mono);
-        let stereo = match packing.map(|p| p.arrangement) {
+        let arrangement = both.then(|| plan.laying().arrangement);
+        if plan.has_both()
+            && plan.laying().right_first
+            && arrangement != Some(Arrangement::TwoFiles)
+        {
+            return refuse(RIGHT_FIRST);
+        }
+        // What is not one picture becomes one on the way: eyes above each other, faces the whole sphere.
+        let laid = match (arrangement, plan.shape()) {
+            (None, Shape::CubeFaces(_)) => Laid::Faces,
+            (Some(Arrangement::Mono), _) => Laid::Views { crop: plan.crop() },
+            (Some(Arrangement::TwoFiles), _) => Laid::Eyes,
+            _ => Laid::Alone,
+        };
+        let shape = match laid {
+            Laid::Faces => Shape::Equirect,
+            _ => plan.shape(),
+        };
+        let stereo = match arrangement {
             None => FilmStereo::Mono,
             Some(Arrangement::SideBySide) => FilmStereo::SideBySide,
             Some(_) => FilmStereo::TopBottom,
         };
-        let frames = FilmFrames::of_order(plan.main_files(), (views, plan.crop()))?;
+        let frames = FilmFrames::of_order(plan.main_files(), laid)?;
         let sphere = projection_of(shape).map(|projection| Sphere {
             projection,
             stereo,
@@ -107,7 +116,7 @@ impl FilmPlan {
     }
 
     fn seconds(&self) -> f64 {
-        self.frames.files.len() as f64 / self.making.rate.per_second()
+        self.frames.frames.len() as f64 / self.making.rate.per_second()
     }
 
     fn level(&self) -> Option<&'static str> {
@@ -194,7 +203,7 @@ pub(super) fn order(
         plan.seconds()
     );
     // Sixteen bits a pixel are more than any encoding takes that anybody looks at (ProRes 422 HQ has about nine).
-    let pixels = u64::from(width) * u64::from(height) * plan.frames.files.len() as u64;
+    let pixels = u64::from(width) * u64::from(height) * plan.frames.frames.len() as u64;
     queue(app, row, request, what, 2 * pixels + (16 << 20))
 }
 
@@ -302,7 +311,7 @@ fn checks(plan: &FilmPlan, frames: u64, found: &FilmFindings) -> Vec<CheckInfo> 
         same("Size", px(width, height), px(found.width, found.height)),
         same(
             "Frames",
-            plan.frames.files.len().to_string(),
+            plan.frames.frames.len().to_string(),
             frames.to_string(),
         ),
         CheckInfo {

@@ -11,7 +11,7 @@ use crate::model::paths::PathKey;
 use crate::store::OrderRow;
 use dome_files::PictureFormat;
 use dome_optics::path::{Frames, Rate};
-use dome_optics::rig::Packing;
+use dome_optics::rig::{Arrangement, Packing, Side};
 use dome_optics::{PictureSize, Shape};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -184,12 +184,25 @@ impl FramePlan {
         self.recipe.rig.is_some()
     }
 
-    /// The picture of each frame, where it is one file.
-    pub fn main_files(&self) -> Vec<PathBuf> {
-        // Passes come before it.
-        (self.sequence.frames.numbers())
-            .filter_map(|n| self.files(n).pop())
-            .collect()
+    /// The picture of each frame: one file, one of each eye (the left one first), or one of each face.
+    pub fn main_files(&self) -> Vec<Vec<PathBuf>> {
+        let laying = self.laying();
+        let count = match (self.has_both(), laying.arrangement, self.shape()) {
+            (true, Arrangement::TwoFiles, _) => 2,
+            (false, _, Shape::CubeFaces(_)) => 6,
+            _ => 1,
+        };
+        let right_first = count == 2 && laying.sides().first() == Some(&Side::Right);
+        let of = |n| {
+            // Passes come before it.
+            let mut files = self.files(n);
+            let mut files = files.split_off(files.len().saturating_sub(count));
+            if right_first {
+                files.reverse();
+            }
+            files
+        };
+        self.sequence.frames.numbers().map(of).collect()
     }
 
     /// What films of frames that hold both eyes as views take off each, pixels.
