@@ -13,8 +13,8 @@ use std::fs::File;
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::Path;
 
-/// Bytes that are copied at a time. The system's own copying from file to file is slower here: the copy is a few hundred bytes off
-/// from page to page (1.0 s of processor time a gigabyte against 0.6).
+/// Bytes that are copied at a time. The system's own copying from file to file is no faster here, wherever the copy begins within a page
+/// (docs/benchmarks.md).
 const BLOCK: usize = 256 << 10;
 
 /// What a film is to say.
