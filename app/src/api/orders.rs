@@ -158,10 +158,13 @@ async fn one(app: &Shared, id: i64) -> Answer<Json<Order>> {
 #[delete("/orders/<id>")]
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
-        let row = app.store.order(id)?;
+        // One that cannot be read can be removed all the same.
+        let row = app.store.order(id);
         let project = app.store.remove_order(id)?;
         // One that is under way is given up by its worker.
-        if let Some(farm) = app.farm.as_ref().filter(|_| row.state != JobState::Running) {
+        if let (Some(farm), Ok(row)) = (&app.farm, row)
+            && row.state != JobState::Running
+        {
             let _ = farm.forget(&row);
         }
         // A worker that has it lets its files go when it has stopped.

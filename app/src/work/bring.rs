@@ -428,6 +428,7 @@ pub fn make_card(app: &App, id: i64) -> Result<()> {
         eye: &super::preview::eye(&viewpoint.pose),
         clay: false,
         glass: settings.glass,
+        kept: None,
     };
     preview.refine(&view, Duration::from_secs(12));
     save_jpeg(&card, &preview.picture())?;

@@ -14,6 +14,7 @@ use dome_imaging::pair::windowed;
 use dome_imaging::{Curve, Picture, Strip, Tone};
 use dome_optics::rig::Side;
 use dome_optics::{Equirect, Eye, MonoEye, Orientation, PanoramaSize, PictureSize, rig};
+use dome_trace::kept::KeptLight;
 use dome_trace::photometry::white_at;
 use dome_trace::preview::{ENOUGH, LiveView, Preview};
 use dome_trace::quick;
@@ -54,16 +55,39 @@ struct View {
     eye: Option<(rig::Rig, Side)>,
 }
 
+/// What light in a scene depends on: the project, what the scene holds, its settings, and whether all is one grey.
+type Lit = (i64, Fingerprint, SceneSettings, bool);
+
+/// Scenes in a light whose light is kept for live pictures.
+const KEPT_LIGHTS: usize = 3;
+
 /// Views and what was gathered for each, most recently used last.
 #[derive(Default)]
 pub struct Previews {
     kept: Mutex<Vec<(View, Arc<Mutex<Preview>>)>>,
+    /// The light that views of one scene share, likewise.
+    lights: Mutex<Vec<(Lit, Arc<KeptLight>)>>,
     /// Quick pictures asked for so far.
     hurries: AtomicU64,
     patience: Mutex<Patience>,
 }
 
 impl Previews {
+    /// The light that a view shares with others of its scene.
+    fn light_of(&self, view: &View) -> Arc<KeptLight> {
+        let lit: Lit = (view.project, view.content, view.settings.clone(), view.clay);
+        let mut lights = self.lights.lock().unwrap_or_else(PoisonError::into_inner);
+        let light = match lights.iter().position(|(l, _)| *l == lit) {
+            Some(i) => lights.remove(i).1,
+            None => Arc::default(),
+        };
+        lights.push((lit, Arc::clone(&light)));
+        if lights.len() > KEPT_LIGHTS {
+            lights.remove(0);
+        }
+        light
+    }
+
     /// Ends what is gathering light.
     pub fn give_up(&self) {
         self.hurries.fetch_add(1, Ordering::Relaxed);
@@ -470,6 +494,7 @@ fn refined(
             .filter(|pair| pair.alone() != Some(side))
             .map(|pair| (pair, side)),
     };
+    let shared = app.previews.light_of(&view);
     let preview = {
         let mut kept = app
             .previews
@@ -519,6 +544,7 @@ fn refined(
             eye: &*looking.eye(side),
             clay,
             glass: settings.glass,
+            kept: Some(&shared),
         };
         preview.refine_unless(&view, budget, &|| !wanted());
     }

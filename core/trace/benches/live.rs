@@ -4,6 +4,7 @@
 use dome_files::jpeg;
 use dome_imaging::{Picture, Tone};
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
+use dome_trace::kept::KeptLight;
 use dome_trace::preview::{LiveView, Preview};
 use dome_trace::{Control, GlassLight, ImportOptions, Quality, Render, load, quick};
 use glam::DVec3;
@@ -64,6 +65,7 @@ fn main() {
             eye: &eye,
             clay: false,
             glass: GlassLight::Straight,
+            kept: None,
         };
         let full = Render::new(
             &scene,
@@ -128,6 +130,36 @@ fn main() {
                     &picture,
                 );
                 save(&format!("sketch-{share}-{}", preview.samples()), &picture);
+            }
+        }
+        // The same place again once another one, a metre away, has left light in the world.
+        for enough in [1, 16] {
+            let kept = KeptLight::default();
+            let beside = at + DVec3::new(0.8, 0.0, -0.6);
+            let other = MonoEye::new(beside, Orientation::heading(0.0), Equirect);
+            let learning = LiveView {
+                eye: &other,
+                kept: Some(&kept),
+                ..view
+            };
+            let mut teacher = Preview::sketched(size(WIDTH));
+            let since = Instant::now();
+            while teacher.samples() < enough {
+                teacher.refine(&learning, Duration::from_millis(300));
+            }
+            println!("light is kept after {:.2} s", since.elapsed().as_secs_f64());
+            let begun = LiveView {
+                kept: Some(&kept),
+                ..view
+            };
+            let mut preview = Preview::sketched(size(WIDTH));
+            let since = Instant::now();
+            for step in ["first", "second"] {
+                preview.refine(&begun, Duration::ZERO);
+                let picture = preview.drawn().expect("a sketch");
+                let name = format!("kept of {enough} samples, {step}");
+                told(&name, since, &picture);
+                save(&name.replace([' ', ','], "-"), &picture);
             }
         }
         save("plain", &preview.picture());

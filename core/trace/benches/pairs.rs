@@ -56,6 +56,7 @@ fn main() {
                 eye,
                 clay: false,
                 glass: GlassLight::Straight,
+                kept: None,
             };
             preview.refine(&view, Duration::ZERO);
             preview.picture()

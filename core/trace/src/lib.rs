@@ -16,6 +16,7 @@ pub mod error;
 pub mod forecast;
 pub mod import;
 mod integrator;
+pub mod kept;
 mod knowing;
 pub mod lamp;
 pub mod learned;

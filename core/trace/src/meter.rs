@@ -123,6 +123,7 @@ pub fn middle_grey<E>(
             eye: &MonoEye::new(eye, Orientation::default(), Equirect),
             clay: false,
             glass: GlassLight::Straight,
+            kept: None,
         };
         while preview.samples() < SAMPLES {
             preview.refine(&view, Duration::ZERO);

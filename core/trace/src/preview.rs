@@ -1,15 +1,17 @@
 //! The live picture: a small panorama that gets better for as long as nothing moves.
 
 use crate::integrator::{LightFinding, Tracer};
+use crate::kept::{Found, KeptLight};
 use crate::light::Illumination;
 use crate::media::Media;
 use crate::meeting::GlassLight;
 use crate::pixel::{PixelSums, Shooter};
 use crate::render::eye_place;
 use crate::scene::Scene;
-use crate::sketch::{Sight, TURNS, drawn, mirrors_first, turn};
+use crate::sketch::{Sight, TURNS, drawn, light_of, mirrors_first, turn};
 use dome_imaging::{LayeredStrip, Picture, Strip};
 use dome_optics::{Eye, PictureSize, Shape};
+use glam::Vec3;
 use rayon::prelude::*;
 use std::time::{Duration, Instant};
 
@@ -35,6 +37,8 @@ pub struct LiveView<'a> {
     pub clay: bool,
     /// How light comes through bodies of glass.
     pub glass: GlassLight,
+    /// Light that pictures of this scene in this light share, clay or not: sketches begin with it and add what they find.
+    pub kept: Option<&'a KeptLight>,
 }
 
 /// Samples gathered so far for one eye.
@@ -50,8 +54,34 @@ pub struct Preview {
 #[derive(Default)]
 struct Sketch {
     sights: Vec<Sight>,
+    /// Light that others kept of what is seen, and what it counts as, samples.
+    kept: Vec<(Vec3, f32)>,
     /// Turns of pixels that have light.
     turns: u32,
+    /// Whether it began with light that was kept nearly everywhere.
+    begun: bool,
+}
+
+/// Share of the lit pixels that may be without kept light where a picture begins with it: one in 32 of them has a turn at once.
+const FEW: f64 = 0.25;
+/// What is found is kept at these numbers of samples, beside the first.
+const KEPT_AT: [u32; 3] = [4, 16, 64];
+
+impl Sketch {
+    /// Whether light was kept for all but a few of the pixels that have any and do not mirror.
+    fn is_nearly_kept(&self) -> bool {
+        if self.kept.is_empty() {
+            return false;
+        }
+        let (mut all, mut without) = (0u32, 0u32);
+        for (sight, kept) in self.sights.iter().zip(&self.kept) {
+            if sight.is_lit() && !sight.mirror {
+                all += 1;
+                without += u32::from(kept.1 == 0.0);
+            }
+        }
+        f64::from(without) <= FEW * f64::from(all)
+    }
 }
 
 impl Preview {
@@ -121,7 +151,7 @@ impl Preview {
             occlusion: None,
         };
         let start = Instant::now();
-        if !self.take_turns(&shooter, (start, budget), stop) {
+        if !self.take_turns(&shooter, view.kept, (start, budget), stop) {
             return;
         }
         let mut step = 1;
@@ -143,6 +173,9 @@ impl Preview {
                 return;
             }
             self.samples = end;
+            if KEPT_AT.contains(&end) {
+                self.keep(view.kept);
+            }
             // The next round must fit what is left of the time.
             let spent = start.elapsed();
             if spent + spent > budget {
@@ -156,6 +189,7 @@ impl Preview {
     fn take_turns(
         &mut self,
         shooter: &Shooter,
+        kept: Option<&KeptLight>,
         (start, budget): (Instant, Duration),
         stop: &(dyn Fn() -> bool + Sync),
     ) -> bool {
@@ -171,10 +205,15 @@ impl Preview {
                     (0..width).map(move |column| shooter.sight((column, row), spread))
                 })
                 .collect();
+            sketch.kept = kept.map_or_else(Vec::new, |kept| kept.of(&sketch.sights));
         }
+        // Where light was kept nearly everywhere, only what mirrors and the rest have a turn before the first picture.
+        let begins = sketch.turns == 0 && !sketch.begun && sketch.is_nearly_kept();
+        sketch.begun |= begins;
         while sketch.turns < TURNS {
             let began = Instant::now();
             let (turns, sights) = (sketch.turns, &sketch.sights);
+            let kept_here = |i: usize| begins && sketch.kept[i].1 > 0.0;
             (self.pixels.par_chunks_mut(width as usize))
                 .zip(sights.par_chunks(width as usize))
                 .enumerate()
@@ -182,7 +221,8 @@ impl Preview {
                     for (column, sums) in line.iter_mut().enumerate() {
                         let (x, y) = (column as u32, row as u32);
                         let first = turns == 0 && sights[column].mirror && mirrors_first(x, y);
-                        let due = first || turn(x, y) == turns;
+                        let has = kept_here(row * width as usize + column);
+                        let due = first || (turn(x, y) == turns && !has);
                         if column % LOOK == 0 && stop() {
                             return;
                         }
@@ -193,6 +233,23 @@ impl Preview {
                 });
             if stop() {
                 return false;
+            }
+            if begins {
+                break;
+            }
+            if let Some(kept) = kept {
+                let pixels = sights.iter().zip(&self.pixels).enumerate();
+                kept.keep(pixels.filter_map(|(i, (sight, sums))| {
+                    let (x, y) = (i as u32 % width, i as u32 / width);
+                    (turn(x, y) == turns && !sight.mirror).then_some(())?;
+                    let light = light_of(sight, sums)?;
+                    let samples = sums.samples as f32;
+                    Some(Found {
+                        sight,
+                        light,
+                        samples,
+                    })
+                }));
             }
             sketch.turns += 1;
             if start.elapsed() + began.elapsed() > budget {
@@ -205,17 +262,40 @@ impl Preview {
         false
     }
 
-    /// Share of the pixels that have light of their own, of a sketch.
+    /// Keeps a part of what was found, spread over the picture.
+    fn keep(&self, kept: Option<&KeptLight>) {
+        let (Some(kept), Some(sketch)) = (kept, &self.sketch) else {
+            return;
+        };
+        let width = self.size.0;
+        let pixels = sketch.sights.iter().zip(&self.pixels).enumerate();
+        kept.keep(pixels.filter_map(|(i, (sight, sums))| {
+            let (x, y) = (i as u32 % width, i as u32 / width);
+            (mirrors_first(x, y) && !sight.mirror).then_some(())?;
+            let light = light_of(sight, sums)?;
+            let samples = sums.samples as f32;
+            Some(Found {
+                sight,
+                light,
+                samples,
+            })
+        }));
+    }
+
+    /// Share of the pixels that have light, of a sketch: of their own, or kept from before.
     pub fn lit_share(&self) -> f64 {
         match &self.sketch {
-            Some(sketch) if self.samples == 0 => f64::from(sketch.turns) / f64::from(TURNS),
+            Some(sketch) if self.samples == 0 => {
+                f64::from(sketch.turns.max(u32::from(sketch.begun))) / f64::from(TURNS)
+            }
             _ => f64::from(self.samples.min(1)),
         }
     }
 
     /// The picture with its light smoothed along what is seen, of a sketch.
     pub fn drawn(&self) -> Option<Picture> {
-        let sights = &self.sketch.as_ref()?.sights;
+        let sketch = self.sketch.as_ref()?;
+        let sights = &sketch.sights;
         if sights.is_empty() {
             return None;
         }
@@ -223,7 +303,7 @@ impl Preview {
         Some(Picture {
             width: self.size.0,
             height: self.size.1,
-            samples: drawn(sights, &self.pixels, self.size, whole),
+            samples: drawn(sights, &self.pixels, &sketch.kept, self.size, whole),
         })
     }
 

@@ -27,14 +27,14 @@ const BRIGHTEST: f32 = 12.0;
 /// What one pixel sees, without its light.
 #[derive(Clone, Copy)]
 pub(crate) struct Sight {
-    position: Vec3,
-    normal: Vec3,
+    pub(crate) position: Vec3,
+    pub(crate) normal: Vec3,
     /// Colour by which light is returned; zero for the sky.
-    colour: Vec3,
+    pub(crate) colour: Vec3,
     /// Light seen at its source.
-    glow: Vec3,
-    /// Width of the pixel there, metres.
-    width: f32,
+    pub(crate) glow: Vec3,
+    /// Half the width of the pixel there, metres.
+    pub(crate) width: f32,
     /// Whether it mirrors or bends what is there.
     pub(crate) mirror: bool,
 }
@@ -126,45 +126,56 @@ pub(crate) fn mirrors_first(column: u32, row: u32) -> bool {
 /// Light without its colour and how much is known of it, for each pixel.
 type Known = (Vec3, f32);
 
-/// The picture of what is known so far; `whole` if it goes round and over the poles.
+/// The light of what a pixel sees over its colour, as it found it itself; nothing if it has none.
+pub(crate) fn light_of(sight: &Sight, sums: &PixelSums) -> Option<Vec3> {
+    if !sight.is_lit() || sums.samples == 0 {
+        return None;
+    }
+    let light = sums.scattered() / sight.colour;
+    let excess = light.max_element() / BRIGHTEST;
+    Some(light / excess.max(1.0))
+}
+
+/// The picture of what is known so far, with the light that was kept of it before, if there is any; `whole` if it goes round and over
+/// the poles.
 pub(crate) fn drawn(
     sights: &[Sight],
     sums: &[PixelSums],
+    kept: &[(Vec3, f32)],
     (width, height): (u32, u32),
     whole: bool,
 ) -> Vec<f32> {
-    let samples: u64 = sums.iter().map(|s| u64::from(s.samples)).sum();
-    let each = samples as f32 / sums.len().max(1) as f32;
-    let mut light: Vec<Known> = (sights.par_iter().zip(sums))
-        .map(|(sight, sums)| {
-            if !sight.is_lit() || sums.samples == 0 {
-                return (Vec3::ZERO, 0.0);
+    let mut light: Vec<Known> = (sights.par_iter().zip(sums).enumerate())
+        .map(|(i, (sight, sums))| {
+            match light_of(sight, sums) {
+                // Where a pixel has light of its own, what was kept gives way.
+                Some(own) => (own, sums.samples as f32),
+                None => kept.get(i).copied().unwrap_or_default(),
             }
-            let light = sums.scattered() / sight.colour;
-            let excess = light.max_element() / BRIGHTEST;
-            (light / excess.max(1.0), sums.samples as f32)
         })
         .collect();
-    // With each pass four times as many pixels have their say; those that know more need fewer.
-    let passes =
-        (0..PASSES).take_while(|i| *i == 0 || each * 4.0 < 4.0f32.powi(PASSES as i32 - *i as i32));
-    for pass in passes.collect::<Vec<_>>() {
-        let step = 1i64 << pass;
-        light = smoothed(sights, &light, (width, height), whole, step);
+    for pass in 0..PASSES {
+        light = smoothed(sights, &light, (width, height), whole, pass);
     }
     (sights.par_iter().zip(&light))
         .flat_map_iter(|(sight, (light, _))| (sight.glow + sight.colour * *light).to_array())
         .collect()
 }
 
-/// One pass: each pixel becomes the mean of those `step` and two steps away that are alike.
+/// One pass: each pixel becomes the mean of those one and two steps away that are alike, each step twice as long as in the pass before.
 fn smoothed(
     sights: &[Sight],
     light: &[Known],
     (width, height): (u32, u32),
     whole: bool,
-    step: i64,
+    pass: u32,
 ) -> Vec<Known> {
+    let step = 1i64 << pass;
+    // With each pass four times as many pixels have their say; those that know more need fewer.
+    let enough = match pass {
+        0 => f32::INFINITY,
+        _ => 4.0f32.powi((PASSES - pass) as i32 - 2),
+    };
     const TAPS: [i64; 5] = [-2, -1, 0, 1, 2];
     let w = width as usize;
     let mut out = vec![(Vec3::ZERO, 0.0); light.len()];
@@ -180,7 +191,7 @@ fn smoothed(
             let i = y * w + x;
             let sight = &sights[i];
             // What mirrors changes from pixel to pixel.
-            if !sight.is_lit() || (sight.mirror && step > 1) {
+            if !sight.is_lit() || (sight.mirror && step > 1) || light[i].1 >= enough {
                 *out = light[i];
                 continue;
             }

@@ -4,7 +4,8 @@ mod common;
 
 use common::*;
 use dome_imaging::Tone;
-use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
+use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize, PictureSize, Shape};
+use dome_trace::kept::KeptLight;
 use dome_trace::preview::{LiveView, Preview};
 use dome_trace::{GlassLight, Illumination, Material, Scene};
 use glam::{DMat4, DVec3};
@@ -72,6 +73,7 @@ fn the_first_light_draws_the_picture() {
             eye: &eye,
             clay: false,
             glass: GlassLight::Straight,
+            kept: None,
         };
         let finished = render(&scene, &light, &eye, size, 24, 7);
         let mut sketch = Preview::sketched(size);
@@ -98,5 +100,76 @@ fn the_first_light_draws_the_picture() {
             plain.drawn().is_none() && plain.picture() == sketch.picture(),
             "{name}"
         );
+    }
+}
+
+/// What pictures find is kept in the world: from another place the first picture is nearer to the finished one than one that begins in
+/// the dark, wherever the scene lies and however large it is; where little is known of what is seen, it is hardly
+/// worse; and once all pixels have light of their own, it is the same.
+#[test]
+fn light_found_at_one_place_begins_another() {
+    let heading = Orientation::heading;
+    let eye = MonoEye::new(DVec3::new(0.2, 1.6, 1.5), heading(10.0), Equirect);
+    let other = MonoEye::new(DVec3::new(1.4, 1.3, 0.6), heading(-30.0), Equirect);
+    let frame = Shape::Perspective {
+        hfov_deg: 40.0,
+        vfov_deg: Some(40.0),
+        shift: [0.0; 2],
+    };
+    let narrow = MonoEye::new(DVec3::new(1.4, 1.3, 0.6), heading(-30.0), frame);
+    let size = PanoramaSize::from_width(128).unwrap();
+    for (name, place) in places().into_iter().step_by(5) {
+        let scene = room(place);
+        let light = Illumination::plain(&scene, scene.sky.clone());
+        let eye = EyeAt(&eye, place);
+        let all = LiveView {
+            scene: &scene,
+            light: &light,
+            eye: &eye,
+            clay: false,
+            glass: GlassLight::Straight,
+            kept: None,
+        };
+        let finished = render(&scene, &light, &eye, size, 96, 7);
+        let first = |kept: Option<&KeptLight>| {
+            let mut sketch = Preview::sketched(size);
+            sketch.refine(&LiveView { kept, ..all }, Duration::ZERO);
+            assert_eq!((sketch.lit_share(), sketch.samples()), (1.0 / 32.0, 0));
+            let first = apart(&sketch.drawn().unwrap().samples, &finished);
+            while sketch.samples() < 2 {
+                sketch.refine(&LiveView { kept, ..all }, Duration::ZERO);
+            }
+            let drawn = apart(&sketch.drawn().unwrap().samples, &finished);
+            (first, drawn, sketch.picture())
+        };
+        let dark = first(None);
+        let learned = |eye: &dyn dome_optics::Eye, size: PictureSize| {
+            let kept = KeptLight::default();
+            let mut teacher = Preview::sketched(size);
+            let view = LiveView {
+                eye,
+                kept: Some(&kept),
+                ..all
+            };
+            while teacher.samples() < 8 {
+                teacher.refine(&view, Duration::ZERO);
+            }
+            kept
+        };
+        let there = EyeAt(&other, place);
+        let known = first(Some(&learned(&there, size.into())));
+        let (a, b) = (dark.0, known.0);
+        println!(
+            "{name}: {a:.3} in the dark, {b:.3} with light that was kept; later {:.3} and {:.3}",
+            dark.1, known.1
+        );
+        assert!(b < 0.95 * a && known.1 == dark.1, "{name}: {a}, {b}");
+        // Samples are a picture's own: what was kept is in none of them.
+        assert!(known.2 == dark.2, "{name}");
+        let part = EyeAt(&narrow, place);
+        let few = PictureSize::new(frame, Some(64), Some(64)).unwrap();
+        let partly = first(Some(&learned(&part, few)));
+        println!("{name}: {:.3} with light that was kept of a part", partly.0);
+        assert!(partly.0 < 1.15 * a, "{name}: {} and {a}", partly.0);
     }
 }

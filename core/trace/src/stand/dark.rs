@@ -42,6 +42,7 @@ pub fn dark_side(scene: &Scene, light: &Illumination, eye: DVec3) -> Option<Dark
         eye: &MonoEye::new(eye, Orientation::default(), Equirect),
         clay: false,
         glass: GlassLight::Straight,
+        kept: None,
     };
     while preview.samples() < SAMPLES {
         preview.refine(&view, Duration::ZERO);
