@@ -130,7 +130,8 @@ impl Store {
     pub fn settle_lanes(&self, farm: bool) -> Result<()> {
         self.lock().execute(
             "UPDATE job SET on_farm = ?1 AND NOT coalesce((SELECT json_extract(spec, '$.here')
-                FROM render_order WHERE id = makes), 0) WHERE kind = 'order' AND state <> 'done'",
+                FROM render_order WHERE id = makes AND json_valid(spec)), 0)
+                WHERE kind = 'order' AND state <> 'done'",
             [farm],
         )?;
         Ok(())
@@ -322,6 +323,7 @@ impl Store {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::model::orders::OrderSpec;
 
     fn store() -> (tempfile::TempDir, Store, [i64; 3]) {
         let folder = tempfile::tempdir().unwrap();
@@ -469,6 +471,56 @@ mod tests {
         assert_eq!(store.job(first).unwrap().state, JobState::Running);
         store.release_jobs(|_| false).unwrap();
         assert_eq!(store.job(first).unwrap().state, JobState::Waiting);
+    }
+
+    /// An order is made by the farm or here, as it says and as there is one; what cannot be read keeps nobody from starting.
+    #[test]
+    fn orders_are_on_the_lane_where_they_are_made() {
+        let (_folder, store, _) = store();
+        let project = store.add_project("Merlow", 0).unwrap();
+        let order = |here: bool| {
+            let spec = OrderSpec {
+                here,
+                ..OrderSpec::unreadable()
+            };
+            let new = NewJob {
+                kind: JobKind::Order,
+                project: Some(project),
+                asked: String::new(),
+                what: "Gallery".into(),
+                held: false,
+                memory: 0,
+                disk: 0,
+                on_farm: false,
+            };
+            let id = store.add_order(project, &spec, &new).unwrap();
+            (id, store.order(id).unwrap().job)
+        };
+        let on = |lane| -> Vec<i64> {
+            let jobs = store.next_jobs(lane, 0).unwrap();
+            jobs.into_iter().map(|j| j.id).collect()
+        };
+        let (usual, here, broken) = (order(false), order(true), order(false));
+        (store.lock())
+            .execute(
+                "UPDATE render_order SET spec = '{\"width\": 3' WHERE id = ?1",
+                [broken.0],
+            )
+            .unwrap();
+        assert_eq!(on(Lane::Renders), [usual.1, here.1, broken.1]);
+        store.settle_lanes(true).unwrap();
+        assert_eq!(on(Lane::Farm), [usual.1, broken.1]);
+        assert_eq!(on(Lane::Renders), [here.1]);
+        // What an order says of itself stays when the server starts again.
+        assert!(store.set_lane(&store.job(usual.1).unwrap(), false).unwrap());
+        assert!(store.order(usual.0).unwrap().spec.here);
+        store.settle_lanes(true).unwrap();
+        assert_eq!(on(Lane::Renders), [usual.1, here.1]);
+        // What is being made stays where it is.
+        assert!(store.claim_job(here.1, "a", 0, 60).unwrap());
+        assert!(!store.set_lane(&store.job(here.1).unwrap(), true).unwrap());
+        store.settle_lanes(false).unwrap();
+        assert!(on(Lane::Farm).is_empty());
     }
 
     /// What a job makes takes it along when it is removed.

@@ -64,7 +64,7 @@ struct Sketch {
 
 /// Share of the lit pixels that may be without kept light where a picture begins with it: one in 32 of them has a turn at once.
 const FEW: f64 = 0.25;
-/// What is found is kept at these numbers of samples, beside the first.
+/// What is found is kept when a pixel has so many samples, beside the first.
 const KEPT_AT: [u32; 3] = [4, 16, 64];
 
 impl Sketch {
@@ -82,6 +82,27 @@ impl Sketch {
         }
         f64::from(without) <= FEW * f64::from(all)
     }
+}
+
+/// Keeps what some pixels found, but what is mirrored: that is another picture's from elsewhere.
+fn keep(
+    kept: Option<&KeptLight>,
+    (sights, pixels, width): (&[Sight], &[PixelSums], u32),
+    which: impl Fn(u32, u32) -> bool,
+) {
+    let Some(kept) = kept else { return };
+    let pixels = sights.iter().zip(pixels).enumerate();
+    kept.keep(pixels.filter_map(|(i, (sight, sums))| {
+        let (x, y) = (i as u32 % width, i as u32 / width);
+        (which(x, y) && !sight.mirror).then_some(())?;
+        let light = light_of(sight, sums)?;
+        let samples = sums.samples as f32;
+        Some(Found {
+            sight,
+            light,
+            samples,
+        })
+    }));
 }
 
 impl Preview {
@@ -172,9 +193,11 @@ impl Preview {
             if stop() {
                 return;
             }
-            self.samples = end;
-            if KEPT_AT.contains(&end) {
-                self.keep(view.kept);
+            let before = std::mem::replace(&mut self.samples, end);
+            if KEPT_AT.iter().any(|at| before < *at && *at <= end) {
+                let sights = self.sketch.as_ref().map_or(&[][..], |s| &s.sights);
+                // A part of it, spread over the picture.
+                keep(view.kept, (sights, &self.pixels, width), mirrors_first);
             }
             // The next round must fit what is left of the time.
             let spent = start.elapsed();
@@ -237,20 +260,9 @@ impl Preview {
             if begins {
                 break;
             }
-            if let Some(kept) = kept {
-                let pixels = sights.iter().zip(&self.pixels).enumerate();
-                kept.keep(pixels.filter_map(|(i, (sight, sums))| {
-                    let (x, y) = (i as u32 % width, i as u32 / width);
-                    (turn(x, y) == turns && !sight.mirror).then_some(())?;
-                    let light = light_of(sight, sums)?;
-                    let samples = sums.samples as f32;
-                    Some(Found {
-                        sight,
-                        light,
-                        samples,
-                    })
-                }));
-            }
+            keep(kept, (sights, &self.pixels, width), |x, y| {
+                turn(x, y) == turns
+            });
             sketch.turns += 1;
             if start.elapsed() + began.elapsed() > budget {
                 break;
@@ -260,26 +272,6 @@ impl Preview {
             self.samples = 1;
         }
         false
-    }
-
-    /// Keeps a part of what was found, spread over the picture.
-    fn keep(&self, kept: Option<&KeptLight>) {
-        let (Some(kept), Some(sketch)) = (kept, &self.sketch) else {
-            return;
-        };
-        let width = self.size.0;
-        let pixels = sketch.sights.iter().zip(&self.pixels).enumerate();
-        kept.keep(pixels.filter_map(|(i, (sight, sums))| {
-            let (x, y) = (i as u32 % width, i as u32 / width);
-            (mirrors_first(x, y) && !sight.mirror).then_some(())?;
-            let light = light_of(sight, sums)?;
-            let samples = sums.samples as f32;
-            Some(Found {
-                sight,
-                light,
-                samples,
-            })
-        }));
     }
 
     /// Share of the pixels that have light, of a sketch: of their own, or kept from before.
