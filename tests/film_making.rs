@@ -625,6 +625,8 @@ fn large_films_are_made_in_bounded_memory() {
             source,
             "-frames:v",
             "1",
+            "-pix_fmt",
+            "rgb24",
             text(&one),
         ],
     );
