@@ -85,6 +85,10 @@ impl KeptLight {
             samples,
         } in found
         {
+            // One broken path must not spoil a cell for all pictures to come.
+            if !light.is_finite() {
+                continue;
+            }
             let level = level_of(sight);
             for level in level..level + LEVELS {
                 let key = key(level, sight.position, sight.normal);
@@ -215,6 +219,7 @@ mod tests {
         assert!(kept.of(&[here]).is_empty());
         put(&kept, &here, Vec3::new(1.0, 2.0, 3.0));
         put(&kept, &here, Vec3::new(3.0, 2.0, 1.0));
+        put(&kept, &here, Vec3::new(1.0, f32::NAN, 1.0));
         for width in [0.01, 0.02, 0.04] {
             let found = kept.of(&[at(here.position, Vec3::Y, width)]);
             assert_eq!(found, [(Vec3::splat(2.0), 32.0 / FOR_ONE)], "{width}");

@@ -4,7 +4,7 @@ mod common;
 
 use common::*;
 use dome_imaging::Tone;
-use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize, PictureSize, Shape};
+use dome_optics::{Equirect, Eye, MonoEye, Orientation, PanoramaSize, PictureSize, Shape};
 use dome_trace::kept::KeptLight;
 use dome_trace::preview::{LiveView, Preview};
 use dome_trace::{GlassLight, Illumination, Material, Scene};
@@ -53,6 +53,18 @@ fn apart(a: &[f32], b: &[f32]) -> f64 {
     (squares / a.len() as f64).sqrt()
 }
 
+/// A view that begins in the dark.
+fn live<'a>(scene: &'a Scene, light: &'a Illumination, eye: &'a dyn Eye) -> LiveView<'a> {
+    LiveView {
+        scene,
+        light,
+        eye,
+        clay: false,
+        glass: GlassLight::Straight,
+        kept: None,
+    }
+}
+
 /// From the light of one pixel in 32 the picture is nearer to the finished one than one with two samples for every pixel, which takes
 /// 64 times the light; it gets better by turns; and in the end its samples are those of a picture that was never drawn.
 #[test]
@@ -67,14 +79,7 @@ fn the_first_light_draws_the_picture() {
         let scene = room(place);
         let light = Illumination::plain(&scene, scene.sky.clone());
         let eye = EyeAt(&eye, place);
-        let view = LiveView {
-            scene: &scene,
-            light: &light,
-            eye: &eye,
-            clay: false,
-            glass: GlassLight::Straight,
-            kept: None,
-        };
+        let view = live(&scene, &light, &eye);
         let finished = render(&scene, &light, &eye, size, 24, 7);
         let mut sketch = Preview::sketched(size);
         assert!(sketch.drawn().is_none() && sketch.lit_share() == 0.0);
@@ -122,14 +127,7 @@ fn light_found_at_one_place_begins_another() {
         let scene = room(place);
         let light = Illumination::plain(&scene, scene.sky.clone());
         let eye = EyeAt(&eye, place);
-        let all = LiveView {
-            scene: &scene,
-            light: &light,
-            eye: &eye,
-            clay: false,
-            glass: GlassLight::Straight,
-            kept: None,
-        };
+        let all = live(&scene, &light, &eye);
         let finished = render(&scene, &light, &eye, size, 96, 7);
         let first = |kept: Option<&KeptLight>| {
             let mut sketch = Preview::sketched(size);
@@ -143,7 +141,7 @@ fn light_found_at_one_place_begins_another() {
             (first, drawn, sketch.picture())
         };
         let dark = first(None);
-        let learned = |eye: &dyn dome_optics::Eye, size: PictureSize| {
+        let learned = |eye: &dyn Eye, size: PictureSize| {
             let kept = KeptLight::default();
             let mut teacher = Preview::sketched(size);
             let view = LiveView {
