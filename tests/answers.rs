@@ -122,7 +122,7 @@ fn values_under_the_pointer_are_those_of_the_master() {
 #[test]
 fn what_is_finished_is_one_picture() {
     let (_folder, server, project_id) = with_room();
-    let id = server.order(project_id, json!({"width": 512, "samples": 120}));
+    let id = server.order(project_id, json!({"width": 512, "samples": 40}));
     let strips = server.files_of(id).join("strips");
     let finished = || {
         let names = std::fs::read_dir(&strips).map_or(Vec::new(), |d| {
@@ -414,7 +414,7 @@ fn events_tell_what_changed() {
     let next = || events.recv_timeout(support::patience()).expect("an event");
     let (start, first) = next();
     assert_eq!(first["kind"], "open", "what is shown has to be asked for");
-    let order = server.order(id, json!({"width": 256, "samples": 64}));
+    let order = server.order(id, json!({"width": 256, "samples": 16}));
     let (mut last, mut shares, mut strips) = (start, Vec::<f64>::new(), Vec::new());
     let mut bytes = 0;
     loop {

@@ -432,17 +432,17 @@ fn renders_in_other_shapes_agree_with_converted_ones() {
                 "-o",
                 text(&sphere),
                 "--width",
-                "512",
+                "256",
             ][..],
             &common,
         ]
         .concat(),
     );
     for (shape, width) in [
-        ("cube-3x2", "192"),
-        ("fisheye:180", "128"),
-        ("octahedral", "128"),
-        ("perspective:90x60@0.1,0.1", "120"),
+        ("cube-3x2", "96"),
+        ("fisheye:180", "64"),
+        ("octahedral", "64"),
+        ("perspective:90x60@0.1,0.1", "60"),
     ] {
         let (rendered, converted) = (f.at("r.exr"), f.at("c.exr"));
         run_ok(

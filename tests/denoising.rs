@@ -195,7 +195,7 @@ fn a_denoised_pan_flickers_less_than_its_noise() {
 #[test]
 fn a_killed_denoised_order_goes_on_to_the_same_bytes() {
     let wish =
-        json!({"width": 256, "samples": 128, "noise_percent": 4.0, "denoise": true, "passes": []});
+        json!({"width": 256, "samples": 64, "noise_percent": 4.0, "denoise": true, "passes": []});
     let picture = |server: &Server, order| {
         let path = server.files_of(order).join("master.exr");
         std::fs::read(path).unwrap()

@@ -196,7 +196,7 @@ fn the_same_picture_is_made_once() {
 #[test]
 fn what_was_begun_otherwise_is_begun_anew() {
     let (folder, server, id) = with_room();
-    let wish = json!({"width": 256, "samples": 48});
+    let wish = json!({"width": 256, "samples": 20});
     let undisturbed = {
         let (_folder, server, id) = with_room();
         let order = server.order(id, wish.clone());
@@ -259,7 +259,7 @@ fn a_strip_of_another_picture_is_made_again() {
     server.wait_for_order(one, "done");
     let whole = std::fs::read(server.files_of(one).join("master.exr")).unwrap();
     // The same, begun again with a strip of another seed among its own.
-    let other = server.order(id, json!({"width": 256, "samples": 200, "seed": 4}));
+    let other = server.order(id, json!({"width": 256, "samples": 60, "seed": 4}));
     let other_files = server.files_of(other);
     wait_for("a strip", || {
         (!strips_in(&other_files).is_empty()).then_some(())

@@ -103,7 +103,7 @@ fn an_eye_that_is_there_is_not_made_again() {
 /// Killed in the middle, a pair goes on by itself to the bytes of an undisturbed one.
 #[test]
 fn a_killed_pair_goes_on_to_the_same_bytes() {
-    let wish = json!({"width": 256, "samples": 48, "noise_percent": 20.0, "denoise": false});
+    let wish = json!({"width": 256, "samples": 16, "noise_percent": 20.0, "denoise": false});
     let pair = json!({"kind": "panoramic", "anchor": "middle"});
     let (_quiet_folder, quiet, id) = with_room();
     rig(&quiet, id, pair.clone());

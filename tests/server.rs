@@ -9,13 +9,13 @@ use support::{Server, run_fails, wait_for, with_room};
 fn a_render_cut_off_by_kill_ends_with_the_same_bytes() {
     let undisturbed = {
         let (_folder, server, project) = with_room();
-        let quiet = server.order(project, json!({"width": 256, "samples": 32}));
+        let quiet = server.order(project, json!({"width": 256, "samples": 16}));
         server.wait_for_order(quiet, "done");
         std::fs::read(server.files_of(quiet).join("master.exr")).unwrap()
     };
     let (folder, server, project) = with_room();
     let data = folder.path().join("data");
-    let cut = server.order(project, json!({"width": 256, "samples": 32}));
+    let cut = server.order(project, json!({"width": 256, "samples": 16}));
     let files = server.files_of(cut);
     let strips = files.join("strips");
     let finished = || {
@@ -426,4 +426,37 @@ fn plan_floor_and_live_picture_come_from_the_scene() {
     // Asked again it is better: the same view, other samples added.
     let second = live(192);
     assert_ne!(first, second);
+}
+
+/// A busy machine may be spared: live pictures rest after the samples that the server was started with, and say so.
+#[test]
+fn live_pictures_rest_when_asked_to() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Server::start_with(&folder.path().join("data"), &["--live-samples", "3"]);
+    let (status, project) = server.upload("room.glb", &support::scene::room_glb());
+    assert_eq!(status, 200, "{project}");
+    let path = format!("/api/projects/{}/preview", project["id"]);
+    let body = json!({"pose": {"position": [0, 1.6, 0], "heading_deg": 0, "pitch_deg": 0, "roll_deg": 0}, "width": 192});
+    let kind = [("Content-Type", "application/json")];
+    let ask = || {
+        let answer = server.answered("POST", &path, body.to_string().as_bytes(), &kind);
+        let told = |name: &str| {
+            let text = answer.headers()[name].to_str().unwrap();
+            text.parse::<u32>().unwrap()
+        };
+        let counts = (told("X-Samples"), told("X-Enough"));
+        let jpeg = answer.into_body().read_to_vec().unwrap();
+        (counts, jpeg)
+    };
+    let rested = wait_for("a picture that rests", || {
+        let ((samples, enough), jpeg) = ask();
+        assert!(samples <= 3 && enough == 3, "{samples} of {enough}");
+        (samples == enough).then_some(jpeg)
+    });
+    assert!(ask() == ((3, 3), rested), "it went on");
+    for wrong in ["0", "257", "some"] {
+        let args = ["serve", "--port", "0", "--live-samples", wrong];
+        let sentence = run_fails(&args, 2);
+        assert!(sentence.contains("--live-samples"), "{sentence}");
+    }
 }

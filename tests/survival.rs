@@ -282,7 +282,7 @@ impl Drop for SmallDisk {
 /// With a full disk an order waits, says so, and goes on by itself after room is made; the bytes are the same.
 #[test]
 fn a_full_disk_is_waited_for() {
-    let wish = json!({"width": 512, "samples": 24});
+    let wish = json!({"width": 512, "samples": 8});
     let undisturbed = {
         let (_folder, server, id) = with_room();
         let quiet = server.order(id, wish.clone());

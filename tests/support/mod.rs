@@ -146,6 +146,10 @@ impl Server {
         command.envs(environment.iter().copied());
         command.args(["serve", "--port", "0", "--data", data.to_str().unwrap()]);
         command.args(options);
+        // Journeys look at what the page does, not at how calm its pictures become: two samples leave the machine to them.
+        if let Ok(samples) = std::env::var("OWL_DOME_TEST_LIVE_SAMPLES") {
+            command.args(["--live-samples", &samples]);
+        }
         let mut child = command
             .stdout(Stdio::piped())
             .spawn()
@@ -209,15 +213,7 @@ impl Server {
         body: &[u8],
         headers: &[(&str, &str)],
     ) -> (u16, Vec<u8>) {
-        let mut request = ureq::http::Request::builder()
-            .method(method)
-            .uri(format!("{}{path}", self.address));
-        for (name, value) in headers {
-            request = request.header(*name, *value);
-        }
-        let mut response = Self::agent()
-            .run(request.body(body).unwrap())
-            .expect("the server answers");
+        let mut response = self.answered(method, path, body, headers);
         let mut bytes = Vec::new();
         response
             .body_mut()
@@ -225,6 +221,25 @@ impl Server {
             .read_to_end(&mut bytes)
             .unwrap();
         (response.status().as_u16(), bytes)
+    }
+
+    /// The same; gives the whole answer.
+    pub fn answered(
+        &self,
+        method: &str,
+        path: &str,
+        body: &[u8],
+        headers: &[(&str, &str)],
+    ) -> ureq::http::Response<ureq::Body> {
+        let mut request = ureq::http::Request::builder()
+            .method(method)
+            .uri(format!("{}{path}", self.address));
+        for (name, value) in headers {
+            request = request.header(*name, *value);
+        }
+        Self::agent()
+            .run(request.body(body).unwrap())
+            .expect("the server answers")
     }
 
     /// Listens to events from now on; `heard` is the number of the last one heard before. They come as (number, event).

@@ -6,6 +6,7 @@ use crate::work::farm::Farm;
 use crate::work::recover::{Recovered, recover};
 use crate::work::{App, bring};
 use clap::Args;
+use dome_trace::preview::ENOUGH;
 use std::io::Write;
 use std::net::{Ipv4Addr, TcpListener};
 use std::path::PathBuf;
@@ -31,6 +32,9 @@ pub(super) struct ServeArgs {
     /// Leave the queue to `owl-dome work`
     #[arg(long, conflicts_with = "recover")]
     no_work: bool,
+    /// Samples a pixel after which live pictures rest, 1 to 256; fewer leave a busy machine more for other work
+    #[arg(long, value_name = "N", default_value_t = ENOUGH, value_parser = clap::value_parser!(u32).range(1..=i64::from(ENOUGH)))]
+    live_samples: u32,
     /// Fill an empty data folder with the Merlow Observatory
     #[arg(long)]
     demo: bool,
@@ -68,6 +72,7 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
     } else {
         App::open(folder)?
     };
+    app.previews.rest_after(args.live_samples);
     if args.demo {
         bring::demo(&app)?;
     }

@@ -22,7 +22,7 @@ use dome_trace::render::Hold;
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Views kept in memory.
@@ -70,9 +70,21 @@ pub struct Previews {
     /// Quick pictures asked for so far.
     hurries: AtomicU64,
     patience: Mutex<Patience>,
+    /// Samples after which they rest, if another number was asked for.
+    rest: OnceLock<u32>,
 }
 
 impl Previews {
+    /// Lets pictures rest after so many samples a pixel, 1 to 256; asked for once.
+    pub fn rest_after(&self, samples: u32) {
+        let _ = self.rest.set(samples.clamp(1, ENOUGH));
+    }
+
+    /// Samples a pixel after which pictures rest.
+    fn enough(&self) -> u32 {
+        self.rest.get().copied().unwrap_or(ENOUGH)
+    }
+
     /// The light that a view shares with others of its scene.
     fn light_of(&self, view: &View) -> Arc<KeptLight> {
         let lit: Lit = (view.project, view.content, view.settings.clone(), view.clay);
@@ -414,7 +426,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         return Ok(Live {
             jpeg: screen_jpeg(&one_of(&looking, pictures, request.show), &SCREEN_TONE, 85)?,
             samples: 0,
-            enough: ENOUGH,
+            enough: app.previews.enough(),
             calm: true,
             lit: 0.0,
         });
@@ -446,7 +458,7 @@ pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
         lit,
         jpeg: screen_jpeg(&one_of(&looking, pictures, request.show), &tone, 90)?,
         samples,
-        enough: ENOUGH,
+        enough: app.previews.enough(),
     })
 }
 
@@ -516,6 +528,7 @@ fn refined(
                 } else {
                     Preview::sketched(size)
                 };
+                let begun = begun.resting_after(app.previews.enough());
                 kept.push((view, Arc::new(Mutex::new(begun))));
             }
         }

@@ -47,6 +47,7 @@ pub struct Preview {
     picture_size: PictureSize,
     pixels: Vec<PixelSums>,
     samples: u32,
+    enough: u32,
     sketch: Option<Sketch>,
 }
 
@@ -115,7 +116,16 @@ impl Preview {
             picture_size: size,
             pixels: vec![PixelSums::default(); width as usize * height as usize],
             samples: 0,
+            enough: ENOUGH,
             sketch: None,
+        }
+    }
+
+    /// Rests after so many samples a pixel in place of [`ENOUGH`].
+    pub fn resting_after(self, samples: u32) -> Self {
+        Self {
+            enough: samples.clamp(1, ENOUGH),
+            ..self
         }
     }
 
@@ -176,8 +186,8 @@ impl Preview {
             return;
         }
         let mut step = 1;
-        while self.samples < ENOUGH {
-            let end = (self.samples + step).min(ENOUGH);
+        while self.samples < self.enough {
+            let end = (self.samples + step).min(self.enough);
             self.pixels
                 .par_chunks_mut(width as usize)
                 .enumerate()
