@@ -302,9 +302,9 @@ impl<'a> Tracer<'a> {
         };
         let tree = &self.light.tree;
         let mut found = |sample: LightSample, factor: f32| {
-            let seen = self.add_sample(meeting, &sample, factor, &mut light);
-            if let (Some(notes), Some(seen)) = (self.notes, seen) {
-                notes.light(self.light, &sample, seen);
+            let gave = self.add_sample(meeting, &sample, factor, &mut light);
+            if let (Some(notes), Some(gave)) = (self.notes, gave) {
+                notes.light(self.light, &sample, gave * budget as f32);
             }
         };
         match self.chances(known) {
@@ -351,14 +351,14 @@ impl<'a> Tracer<'a> {
         light
     }
 
-    /// Light from one piece of a light, as far as nothing stands between; whether that is so, if it was asked.
+    /// Light from one piece of a light, as far as nothing stands between; what the surface scatters of it, if that was asked.
     fn add_sample(
         &self,
         meeting: &Meeting,
         sample: &LightSample,
         factor: f32,
         light: &mut Scattered,
-    ) -> Option<bool> {
+    ) -> Option<Vec3> {
         let surface = meeting.surface;
         let (from, side) = (&surface.scatters_at, surface.side);
         let way = match sample {
@@ -381,7 +381,7 @@ impl<'a> Tracer<'a> {
                 let weight = self.weigh_light(pdf, answer.pdf) / pdf * factor;
                 let through = self.transmittance(meeting, &answer, ray, emission * weight);
                 light.add(&answer, through);
-                Some(through != Vec3::ZERO)
+                Some(through * (answer.diffuse + answer.specular))
             }
             LightSample::Lamp {
                 lamp,
@@ -396,7 +396,7 @@ impl<'a> Tracer<'a> {
                 let answer = meeting.answer(direction)?;
                 let through = self.transmittance(meeting, &answer, ray, irradiance);
                 light.add(&answer, through);
-                Some(through != Vec3::ZERO)
+                Some(through * (answer.diffuse + answer.specular))
             }
         }
     }

@@ -22,16 +22,35 @@ const LEAST: u64 = 1 << 17;
 const MOST: u64 = 1 << 20;
 /// Samples of each place that is looked at.
 const SAMPLES: u32 = 8;
-/// Most cells that are learned, those with most paths first. Each takes some 2 kB while it learns and 1 kB later.
+/// Most cells that are learned, those with most paths first. Each takes some 3 kB while it learns and 1 kB later.
 const MOST_CELLS: usize = 20_000;
-/// Most memory of a look at once, bytes: measured, while it learns.
-const MOST_BYTES: u64 = 80 << 20;
+/// Most memory of a look at once, bytes: measured while it learned without what lights gave, and half a kilobyte more a cell for that.
+const MOST_BYTES: u64 = 92 << 20;
 /// Whole numbers that a light of 1 is.
 const FIXED: f32 = (1u64 << 24) as f32;
 /// Most light of one path that is noted, in shares of white: one lucky path must not speak for a cell.
 const BRIGHTEST: f32 = 1000.0;
 /// Another seed than the picture's: what is learned must not know its noise.
 const OTHER: u32 = 0x1ea2_4ed0;
+
+/// What became of the tries to find the light of a cluster.
+#[derive(Clone, Copy, Default)]
+struct Tried {
+    tries: u32,
+    seen: u32,
+    /// Light that they gave, each by the density of its choice among all.
+    gave: u64,
+}
+
+impl Tried {
+    fn with(self, other: Self) -> Self {
+        Self {
+            tries: self.tries + other.tries,
+            seen: self.seen + other.seen,
+            gave: self.gave.saturating_add(other.gave),
+        }
+    }
+}
 
 /// Sums of a cell.
 struct Sums {
@@ -43,8 +62,7 @@ struct Sums {
     mean: u64,
     square: u64,
     bounces: u64,
-    tries: [u32; CLUSTERS],
-    seen: [u32; CLUSTERS],
+    lights: [Tried; CLUSTERS],
     sun_tries: u32,
     sun_seen: u32,
     sky_tries: u32,
@@ -64,8 +82,7 @@ impl Sums {
             mean: 0,
             square: 0,
             bounces: 0,
-            tries: [0; CLUSTERS],
-            seen: [0; CLUSTERS],
+            lights: [Tried::default(); CLUSTERS],
             sun_tries: 0,
             sun_seen: 0,
             sky_tries: 0,
@@ -88,8 +105,7 @@ impl Sums {
         self.mean = self.mean.saturating_add(other.mean);
         self.square = self.square.saturating_add(other.square);
         self.bounces += other.bounces;
-        all(&mut self.tries, &other.tries, |a, b| a + b);
-        all(&mut self.seen, &other.seen, |a, b| a + b);
+        all(&mut self.lights, &other.lights, Tried::with);
         self.sun_tries += other.sun_tries;
         self.sun_seen += other.sun_seen;
         self.sky_tries += other.sky_tries;
@@ -181,13 +197,15 @@ impl Notes {
         });
     }
 
-    /// A light was tried, and seen or not.
-    pub(crate) fn light(&self, light: &Illumination, sample: &LightSample, seen: bool) {
+    /// A light was tried and gave some light, or none.
+    pub(crate) fn light(&self, light: &Illumination, sample: &LightSample, gave: Vec3) {
         let cluster = light.tree.cluster_of(&self.cut, sample);
-        self.here(|sums| {
-            sums.tries[cluster] += 1;
-            sums.seen[cluster] += u32::from(seen);
-        });
+        let tried = Tried {
+            tries: 1,
+            seen: u32::from(gave != Vec3::ZERO),
+            gave: fixed(luminance(gave.to_array())),
+        };
+        self.here(|sums| sums.lights[cluster] = sums.lights[cluster].with(tried));
     }
 
     /// The sun was tried.
@@ -386,8 +404,11 @@ impl Learned {
 const NEVER_SEEN: f32 = 0.01;
 /// Least chance with which the sun and the sky are asked.
 const LEAST_ASKED: f32 = 0.2;
-/// Share of the light of all clusters that is spread evenly over them.
-const EVENLY: f32 = 0.02;
+/// Share of what all clusters promise that is spread evenly over them: each then has at least 2 of the 65,535 steps that chances are
+/// kept in, and none is left out.
+const EVENLY: f32 = 0.005;
+/// Tries of a cluster after which what it gave counts as much as what it promises.
+const TRUSTED: f32 = 4.0;
 /// Directions that must have been taken for a cell to guide.
 const TAKEN: u32 = 32;
 /// Squares of light by the density of even scattering, by its own square, from which guiding pays: 1 if light comes from all round.
@@ -410,13 +431,6 @@ impl Sums {
         };
         let plain: Vec<f32> = (0..cut.len())
             .map(|c| light.tree.promise_of(cut, c, &to))
-            .collect();
-        let all: f32 = plain.iter().sum();
-        let lights: Vec<f32> = (plain.iter().enumerate())
-            .map(|(c, plain)| {
-                let seen = (self.seen[c] as f32 + 0.5) / (self.tries[c] as f32 + 0.5);
-                plain * seen.max(NEVER_SEEN) + EVENLY * all / cut.len() as f32
-            })
             .collect();
         // Asked as often as it is seen, and a few times more.
         let chance = |seen: u32, tries: u32| {
@@ -443,7 +457,7 @@ impl Sums {
             mean: mean(self.mean),
             rms: mean(self.square).sqrt(),
             bounces: self.bounces as f32 / n,
-            lights: Chances::new(&lights),
+            lights: Chances::new(&weights_of(&plain, &self.lights)),
             sun: chance(self.sun_seen, self.sun_tries),
             sky_chance: chance(self.sky_seen, self.sky_tries),
             sky: (self.sky_tries >= ENOUGH
@@ -457,6 +471,34 @@ impl Sums {
     }
 }
 
+/// How often each cluster is to be tried: as much as it gave, since the mean of what a try gives by its density is what all of the
+/// cluster gives. Few tries say little of that, so it is mixed with what the cluster promises where nothing stands between (`plain`),
+/// less what was seen to stand there; and a little of all is spread evenly.
+fn weights_of(plain: &[f32], tried: &[Tried]) -> Vec<f32> {
+    let promised: Vec<f32> = (plain.iter().zip(tried))
+        .map(|(plain, t)| {
+            let seen = (t.seen as f32 + 0.5) / (t.tries as f32 + 0.5);
+            plain * seen.max(NEVER_SEEN)
+        })
+        .collect();
+    let whole: f32 = promised.iter().sum();
+    let given: f64 = tried.iter().map(|t| t.gave as f64).sum();
+    // What is given in the unit of what is promised.
+    let unit = if given > 0.0 {
+        f64::from(whole) / given
+    } else {
+        0.0
+    };
+    let evenly = EVENLY * plain.iter().sum::<f32>() / plain.len().max(1) as f32;
+    (promised.iter().zip(tried))
+        .map(|(promised, t)| {
+            let tries = if given > 0.0 { t.tries as f32 } else { 0.0 };
+            let gave = (t.gave as f64 * unit) as f32;
+            (gave * tries + promised * TRUSTED) / (tries + TRUSTED) + evenly
+        })
+        .collect()
+}
+
 /// How unevenly light comes in, of what even scattering expects: the mean square of light by its density, by the square of its mean.
 fn uneven(weights: &[f32; BINS], normal: Vec3) -> f32 {
     let cosine = |i: usize| {
@@ -466,4 +508,80 @@ fn uneven(weights: &[f32; BINS], normal: Vec3) -> f32 {
     let whole: f32 = weights.iter().sum();
     let squares = (weights.iter().enumerate()).map(|(i, w)| w * w / cosine(i));
     squares.sum::<f32>() / (whole * whole).max(1e-30)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn tried(tries: u32, seen: u32, gave: f64) -> Tried {
+        Tried {
+            tries,
+            seen,
+            gave: (gave * f64::from(FIXED)) as u64,
+        }
+    }
+
+    /// As long as nothing was tried, clusters are tried by what they promise; once much was, by what they gave, in any unit of light:
+    /// then what each gives by its weight is the same, which is the choice without noise.
+    #[test]
+    fn lights_are_tried_as_much_as_they_gave() {
+        let plain = [8.0, 4.0, 2.0, 2.0];
+        let untried = weights_of(&plain, &[Tried::default(); 4]);
+        for (weight, plain) in untried.iter().zip(plain) {
+            assert!(
+                (weight / untried[0] - plain / 8.0).abs() < 0.01,
+                "{untried:?}"
+            );
+        }
+        // The first promises most and stands behind a wall; the last gives more than it promises.
+        for unit in [1e-3, 1.0, 500.0] {
+            let gave = [0.0, 100.0, 50.0, 150.0];
+            let seen = [0, 1000, 1000, 1000];
+            let all: Vec<Tried> = (gave.iter().zip(seen))
+                .map(|(gave, seen)| tried(1000, seen, gave * unit))
+                .collect();
+            let weights = weights_of(&plain, &all);
+            let by =
+                |c: usize| (gave[c] / f64::from(weights[c])) / (gave[1] / f64::from(weights[1]));
+            assert!(
+                (by(2) - 1.0).abs() < 0.02 && (by(3) - 1.0).abs() < 0.02,
+                "{weights:?}"
+            );
+            // What was never seen is tried now and then all the same.
+            assert!(
+                weights[0] > 0.0 && weights[0] < 0.02 * weights[1],
+                "{weights:?}"
+            );
+        }
+        // One lucky try, ten times what all others of a cluster gave together, does not speak for its own.
+        let lucky = [
+            tried(20, 20, 20.0),
+            tried(1, 1, 200.0),
+            tried(10, 10, 10.0),
+            tried(10, 10, 10.0),
+        ];
+        let weights = weights_of(&plain, &lucky);
+        assert!(weights[1] < 3.0 * weights[0], "{weights:?}");
+        // Where all was dark, promises are all there is.
+        let dark = weights_of(&plain, &[tried(50, 0, 0.0); 4]);
+        assert!(
+            dark.iter().all(|w| *w > 0.0) && dark[0] > dark[1],
+            "{dark:?}"
+        );
+        assert!(Chances::new(&weights_of(&[0.0; 4], &lucky)).is_none());
+    }
+
+    /// However little a cluster promises and gave, its chance does not vanish in the steps that chances are kept in.
+    #[test]
+    fn every_cluster_keeps_a_chance() {
+        let mut plain = [1e-6f32; CLUSTERS];
+        plain[0] = 1e6;
+        let mut all = [tried(100, 0, 0.0); CLUSTERS];
+        all[0] = tried(100_000, 100_000, 1e6);
+        let chances = Chances::new(&weights_of(&plain, &all)).unwrap();
+        for cluster in 0..CLUSTERS {
+            assert!(chances.share(cluster) > 0.0, "{cluster}");
+        }
+    }
 }

@@ -60,7 +60,7 @@ impl Chances {
         }
     }
 
-    fn share(&self, cluster: usize) -> f32 {
+    pub(crate) fn share(&self, cluster: usize) -> f32 {
         (f32::from(self.sums[cluster]) - self.below(cluster)) / WHOLE
     }
 
