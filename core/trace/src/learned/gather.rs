@@ -554,7 +554,7 @@ mod tests {
                 "{weights:?}"
             );
         }
-        // One lucky try, ten times what all others of a cluster gave together, does not speak for its own.
+        // A lucky try that gave ten times as much as the twenty of another cluster does not make its own ten times as likely.
         let lucky = [
             tried(20, 20, 20.0),
             tried(1, 1, 200.0),
@@ -572,16 +572,18 @@ mod tests {
         assert!(Chances::new(&weights_of(&[0.0; 4], &lucky)).is_none());
     }
 
-    /// However little a cluster promises and gave, its chance does not vanish in the steps that chances are kept in.
+    /// However little a cluster promises and gave, its chance does not vanish in the steps that chances are kept in: not even where one
+    /// promises all and another gave all, of which nothing was promised.
     #[test]
     fn every_cluster_keeps_a_chance() {
         let mut plain = [1e-6f32; CLUSTERS];
         plain[0] = 1e6;
         let mut all = [tried(100, 0, 0.0); CLUSTERS];
-        all[0] = tried(100_000, 100_000, 1e6);
+        all[0] = Tried::default();
+        all[1] = tried(100_000, 100_000, 1e6);
         let chances = Chances::new(&weights_of(&plain, &all)).unwrap();
         for cluster in 0..CLUSTERS {
-            assert!(chances.share(cluster) > 0.0, "{cluster}");
+            assert!(chances.share(cluster) * 65_535.0 > 1.5, "{cluster}");
         }
     }
 }
