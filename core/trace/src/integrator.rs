@@ -20,9 +20,11 @@ pub const MAX_BOUNCES: u32 = 24;
 /// Points on lights that are tried at the first bounces; one each at later ones. Each is the best of a few
 /// candidates, which told more for its time in the observatory than more points did.
 const LIGHT_POINTS: [u32; 2] = [2, 1];
-/// Paths that go on from what the eye sees where there are no lamps. In the open nearly all noise is that of light scattered twice,
-/// and most of the time goes into what leads to it: they share what was found of the first surface.
-const BRANCHES: usize = 2;
+/// Most paths that go on from what the eye sees.
+pub(crate) const BRANCHES: usize = 4;
+/// How many go on where there are no lamps and nothing was learned. In the open nearly all noise is that of light scattered twice, and
+/// most of the time goes into what leads to it: they share what was found of the first surface.
+const OPEN_BRANCHES: usize = 2;
 /// Most surfaces that a ray passes straight through between two bounces.
 pub(crate) const MAX_PASSED: u32 = 128;
 
@@ -211,9 +213,10 @@ impl<'a> Tracer<'a> {
                 let lights = (budget, known, surface.receiving_side(&bsdf));
                 Leg::new(*path, media, (&surface, &frame), sampled, lights)
             };
-            if path.bounces == 0 && self.branches(&bsdf) {
-                path.throughput /= (1 + branches.len()) as f32;
-                for branch in &mut *branches {
+            if path.bounces == 0 {
+                let more = (self.branches(&known, &bsdf) - 1).min(branches.len());
+                path.throughput /= (1 + more) as f32;
+                for branch in &mut branches[..more] {
                     *branch = meeting.bounce(sampler).map(|s| on(&path, &s));
                 }
             }
@@ -240,12 +243,17 @@ impl<'a> Tracer<'a> {
         path.light
     }
 
-    /// Whether several paths go on from a surface that the eye sees. Where lamps are, choosing among them costs most and tells most;
-    /// where light was learned, it is looked for where it is; and what is noted is noted of one path at a time. What mirrors gives all
-    /// of them the same way.
-    fn branches(&self, bsdf: &Bsdf) -> bool {
-        let plain = self.learned.is_none() && self.notes.is_none() && self.light.tree.is_empty();
-        plain && bsdf.even_share() > 0.5
+    /// How many paths go on from a surface that the eye sees, at most [`BRANCHES`]. Where nothing was learned and lamps are, choosing
+    /// among them costs most and tells most; and what is noted is noted of one path at a time. What mirrors gives all of them the same way.
+    fn branches(&self, known: &Known, bsdf: &Bsdf) -> usize {
+        if self.notes.is_some() || bsdf.even_share() <= 0.5 {
+            return 1;
+        }
+        match known.cell {
+            Some(cell) => usize::from(cell.branches),
+            None if self.learned.is_none() && self.light.tree.is_empty() => OPEN_BRANCHES,
+            None => 1,
+        }
     }
 
     /// The weight of light that was met by following a surface's scattering.

@@ -1,7 +1,8 @@
 //! The look that teaches: paths over the whole picture, whose light is noted where they went.
 
 use super::directions::{BINS, Directions, bin, within};
-use super::{Cell, ENOUGH, Grid, Learned, Mixed};
+use super::{Cell, ENOUGH, Grid, Learned, Mixed, STEADY};
+use crate::integrator::BRANCHES;
 use crate::light::{CLUSTERS, Chances, Cut, Illumination, LightSample, Receiver};
 use crate::render::{Control, Quality, Render, Stopped, eye_place};
 use dome_imaging::transfer::luminance;
@@ -59,8 +60,10 @@ struct Sums {
     place: [i64; 3],
     normal: [i64; 3],
     width: f32,
-    mean: u64,
-    square: u64,
+    /// All light still to come, what was chosen here of it, and what was met by going on: sums, and sums of squares.
+    all: [u64; 2],
+    here: [u64; 2],
+    beyond: [u64; 2],
     bounces: u64,
     lights: [Tried; CLUSTERS],
     sun_tries: u32,
@@ -79,8 +82,9 @@ impl Sums {
             place: [0; 3],
             normal: [0; 3],
             width,
-            mean: 0,
-            square: 0,
+            all: [0; 2],
+            here: [0; 2],
+            beyond: [0; 2],
             bounces: 0,
             lights: [Tried::default(); CLUSTERS],
             sun_tries: 0,
@@ -102,8 +106,9 @@ impl Sums {
         self.visits += other.visits;
         all(&mut self.place, &other.place, |a, b| a + b);
         all(&mut self.normal, &other.normal, |a, b| a + b);
-        self.mean = self.mean.saturating_add(other.mean);
-        self.square = self.square.saturating_add(other.square);
+        all(&mut self.all, &other.all, u64::saturating_add);
+        all(&mut self.here, &other.here, u64::saturating_add);
+        all(&mut self.beyond, &other.beyond, u64::saturating_add);
         self.bounces += other.bounces;
         all(&mut self.lights, &other.lights, Tried::with);
         self.sun_tries += other.sun_tries;
@@ -120,6 +125,14 @@ fn fixed(value: f32) -> u64 {
     (value.clamp(0.0, BRIGHTEST) * FIXED) as u64
 }
 
+/// Adds some light to a sum, and its square to the sum of squares.
+fn add(sums: &mut [u64; 2], light: f32) {
+    let light = f64::from(light.clamp(0.0, BRIGHTEST));
+    for (sum, power) in sums.iter_mut().zip([light, light * light]) {
+        *sum = sum.saturating_add((power * f64::from(FIXED)) as u64);
+    }
+}
+
 type Cells = HashMap<u64, Box<Sums>, BuildHasherDefault<Mixed>>;
 type Counts = HashMap<u64, u32, BuildHasherDefault<Mixed>>;
 
@@ -128,6 +141,8 @@ struct Visit {
     key: u64,
     throughput: f32,
     before: f32,
+    /// The same with the light chosen there, if it goes on.
+    with: Option<f32>,
 }
 
 /// A direction that a path took.
@@ -182,6 +197,7 @@ impl Notes {
                 key,
                 throughput: luminance(throughput.to_array()),
                 before: luminance(before.to_array()),
+                with: None,
             });
         });
     }
@@ -236,13 +252,15 @@ impl Notes {
         before: Vec3,
     ) {
         self.with(|inner| {
-            if let Some(key) = inner.visits.last().map(|v| v.key) {
+            if let Some(last) = inner.visits.last_mut() {
+                let before = luminance(before.to_array());
+                last.with = Some(before);
                 inner.ways.push(Way {
-                    key,
+                    key: last.key,
                     bin: bin(direction),
                     factor: cosine.abs() / pdf,
                     throughput: luminance(throughput.to_array()),
-                    before: luminance(before.to_array()),
+                    before,
                 });
             }
         });
@@ -265,10 +283,11 @@ impl Notes {
                 };
                 sums.bounces += (whole - i) as u64;
                 if visit.throughput > 0.0 && end.is_finite() {
-                    let came = ((end - visit.before) / visit.throughput).clamp(0.0, BRIGHTEST);
-                    sums.mean = sums.mean.saturating_add((came * FIXED) as u64);
-                    let square = (f64::from(came) * f64::from(came) * f64::from(FIXED)) as u64;
-                    sums.square = sums.square.saturating_add(square);
+                    let with = visit.with.unwrap_or(end);
+                    let of = |light: f32| light / visit.throughput;
+                    add(&mut sums.all, of(end - visit.before));
+                    add(&mut sums.here, of(with - visit.before));
+                    add(&mut sums.beyond, of(end - with));
                 }
             }
             for way in ways.drain(..) {
@@ -413,9 +432,28 @@ const TRUSTED: f32 = 4.0;
 const TAKEN: u32 = 32;
 /// Squares of light by the density of even scattering, by its own square, from which guiding pays: 1 if light comes from all round.
 const PAYS: f32 = 2.0;
+/// Rays and choices that a path costs up to what is seen first and the light chosen there, and each bounce later on, in rays: by
+/// experience, not counted.
+const FIRST_COST: f32 = 4.0;
+const BOUNCE_COST: f32 = 4.0;
+/// Bounces up to which ways are short enough to be worth splitting; under a dome, where paths bounce four times, it did not pay.
+const SHORT_WAYS: f32 = 2.4;
 /// Share of its tries that must have seen the sky for it to be looked for as everywhere; where it is seen by less, through windows, it
 /// is looked for there.
 const HIDDEN_SKY: f32 = 0.25;
+
+/// How many paths are to go on from a place where the eye sees it. Splitting divides the variance of what is met by going on
+/// (`beyond`) and multiplies the cost of that; neither the variance of what is chosen there (`here`), nor what pixels lie apart in
+/// themselves, nor the cost of getting there. Both together are least at the root of the product of both ratios.
+fn branches(here: f32, beyond: f32, mean: f32, bounces: f32) -> u8 {
+    if bounces > SHORT_WAYS {
+        return 1;
+    }
+    let rest = here + (STEADY * mean).powi(2);
+    let cost = (1.0 + BOUNCE_COST * (bounces - 1.0).max(0.0)) / FIRST_COST;
+    let best = (beyond / (rest * cost).max(1e-30)).sqrt();
+    best.round().clamp(1.0, BRANCHES as f32) as u8
+}
 
 impl Sums {
     fn cell(&self, grid: &Grid, cut: &Cut, light: &Illumination) -> Cell {
@@ -452,11 +490,19 @@ impl Sums {
                 0.0
             }
         };
+        let bounces = self.bounces as f32 / n;
+        let spread = |sums: [u64; 2]| (mean(sums[1]) - mean(sums[0]).powi(2)).max(0.0);
         Cell {
             visits: self.visits,
-            mean: mean(self.mean),
-            rms: mean(self.square).sqrt(),
-            bounces: self.bounces as f32 / n,
+            mean: mean(self.all[0]),
+            rms: mean(self.all[1]).sqrt(),
+            bounces,
+            branches: branches(
+                spread(self.here),
+                spread(self.beyond),
+                mean(self.all[0]),
+                bounces,
+            ),
             lights: Chances::new(&weights_of(&plain, &self.lights)),
             sun: chance(self.sun_seen, self.sun_tries),
             sky_chance: chance(self.sky_seen, self.sky_tries),

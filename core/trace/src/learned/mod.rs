@@ -49,6 +49,8 @@ pub(crate) struct Cell {
     mean: f32,
     rms: f32,
     bounces: f32,
+    /// Paths that go on from here where the eye sees it.
+    pub(crate) branches: u8,
     /// Chances of the clusters of lights, if any of them gives light here.
     lights: Option<Chances>,
     /// Chance with which the sun is asked.
