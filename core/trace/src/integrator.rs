@@ -83,12 +83,12 @@ impl<'a> Tracer<'a> {
             media: self.start,
             last: None,
         };
-        let mut branches: [Option<Leg>; BRANCHES - 1] = [const { None }; BRANCHES - 1];
+        let mut branches: [Option<(Leg, Sampler)>; BRANCHES - 1] = [const { None }; BRANCHES - 1];
         let mut light = self.follow(begun, sampler, &mut branches);
-        for leg in &mut branches {
-            if let Some(mut leg) = leg.take() {
+        for branch in &mut branches {
+            if let Some((mut leg, mut sampler)) = branch.take() {
                 leg.path.light = light;
-                light = self.follow(leg, sampler, &mut []);
+                light = self.follow(leg, &mut sampler, &mut []);
             }
         }
         light
@@ -99,7 +99,7 @@ impl<'a> Tracer<'a> {
         &self,
         leg: Leg<'a>,
         sampler: &mut Sampler,
-        branches: &mut [Option<Leg<'a>>],
+        branches: &mut [Option<(Leg<'a>, Sampler)>],
     ) -> PathLight {
         let (scene, light) = (self.scene, self.light);
         let Leg {
@@ -213,12 +213,17 @@ impl<'a> Tracer<'a> {
                 let lights = (budget, known, surface.receiving_side(&bsdf));
                 Leg::new(*path, media, (&surface, &frame), sampled, lights)
             };
-            if path.bounces == 0 {
-                let more = (self.branches(&known, &bsdf) - 1).min(branches.len());
-                path.throughput /= (1 + more) as f32;
-                for branch in &mut branches[..more] {
-                    *branch = meeting.bounce(sampler).map(|s| on(&path, &s));
+            let ways = match path.bounces {
+                0 => self.branches(&known, &bsdf).min(1 + branches.len()),
+                _ => 1,
+            };
+            if ways > 1 {
+                path.throughput /= ways as f32;
+                for (way, branch) in (1..ways as u32).zip(&mut *branches) {
+                    let mut own = sampler.way(way, ways as u32);
+                    *branch = meeting.bounce(&mut own).map(|s| (on(&path, &s), own));
                 }
+                *sampler = sampler.way(0, ways as u32);
             }
             let Some(sampled) = meeting.bounce(sampler) else {
                 break;

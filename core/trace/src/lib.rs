@@ -43,6 +43,7 @@ pub mod scene;
 mod shading;
 mod sketch;
 pub mod sky;
+mod smoothing;
 pub mod stand;
 mod surface;
 pub mod texture;

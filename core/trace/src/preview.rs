@@ -114,7 +114,11 @@ impl Preview {
         Self {
             size: (width, height),
             picture_size: size,
-            pixels: vec![PixelSums::default(); width as usize * height as usize],
+            // On all threads: much of a first picture's time would go into fresh memory.
+            pixels: (0..width as usize * height as usize)
+                .into_par_iter()
+                .map(|_| PixelSums::default())
+                .collect(),
             samples: 0,
             enough: ENOUGH,
             sketch: None,
@@ -231,13 +235,17 @@ impl Preview {
         };
         let (width, height) = self.size;
         if sketch.sights.is_empty() {
-            sketch.sights = (0..height)
+            sketch.sights = (0..width * height)
                 .into_par_iter()
-                .flat_map_iter(|row| {
-                    let spread = shooter.spread((width / 2, row));
-                    (0..width).map(move |column| shooter.sight((column, row), spread))
-                })
+                .map(|_| Sight::NOTHING)
                 .collect();
+            let rows = sketch.sights.par_chunks_mut(width as usize).enumerate();
+            rows.for_each(|(row, line)| {
+                let spread = shooter.spread((width / 2, row as u32));
+                for (column, sight) in line.iter_mut().enumerate() {
+                    *sight = shooter.sight((column as u32, row as u32), spread);
+                }
+            });
             sketch.kept = kept.map_or_else(Vec::new, |kept| kept.of(&sketch.sights));
         }
         // Where light was kept nearly everywhere, only what mirrors and the rest have a turn before the first picture.
@@ -305,7 +313,18 @@ impl Preview {
         Some(Picture {
             width: self.size.0,
             height: self.size.1,
-            samples: drawn(sights, &self.pixels, &sketch.kept, self.size, whole),
+            samples: drawn(
+                sights,
+                &self.pixels,
+                &sketch.kept,
+                (self.size, whole),
+                // Once all have had their turn, more samples come.
+                if self.samples > 0 {
+                    TURNS
+                } else {
+                    sketch.turns
+                },
+            ),
         })
     }
 

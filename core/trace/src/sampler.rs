@@ -24,21 +24,46 @@ impl Sampler {
         }
     }
 
-    /// The next point of the unit square.
-    pub fn next_2d(&mut self) -> (f32, f32) {
+    /// The points of one of `of` ways that go on from here. Those of all ways of all samples are one sequence, so that they are evenly
+    /// spread together. Samples that part into other numbers of ways have sequences of their own.
+    pub fn way(&self, which: u32, of: u32) -> Self {
+        Self {
+            pixel_seed: hash(self.pixel_seed ^ of),
+            index: self.index * of + which,
+            dimension: self.dimension,
+        }
+    }
+
+    /// The shuffled index in the next dimension and the seed of that. Everything after it is wanted with its bits the other way
+    /// round, so that reversals cancel.
+    #[inline]
+    fn next(&mut self) -> (u32, u32) {
         let seed = hash(self.pixel_seed ^ hash(self.dimension));
         self.dimension += 1;
-        // The shuffled index. Everything after it is wanted with its bits the other way round, so that reversals cancel.
         let index = mixed(self.index.reverse_bits(), seed).reverse_bits();
-        let x = mixed(index, hash(seed ^ 0x68bc_21eb)).reverse_bits();
+        (index, seed)
+    }
+
+    /// The next point of the unit square.
+    #[inline]
+    pub fn next_2d(&mut self) -> (f32, f32) {
+        let (index, seed) = self.next();
         let y = mixed(second(index), hash(seed ^ 0x02e5_be93)).reverse_bits();
-        (unit(x), unit(y))
+        (first(index, seed), unit(y))
     }
 
     /// The next number of the unit interval.
+    #[inline]
     pub fn next_1d(&mut self) -> f32 {
-        self.next_2d().0
+        let (index, seed) = self.next();
+        first(index, seed)
     }
+}
+
+/// The first dimension of the Sobol sequence, scrambled.
+#[inline]
+fn first(index: u32, seed: u32) -> f32 {
+    unit(mixed(index, hash(seed ^ 0x68bc_21eb)).reverse_bits())
 }
 
 /// 24 bits as a float in 0 <= x < 1.
@@ -124,6 +149,33 @@ mod tests {
         }
     }
 
+    /// Where each sample parts into two or four ways, the points of all ways together fill the boxes: better than any of them alone.
+    #[test]
+    fn the_ways_of_all_samples_are_one_sequence() {
+        for of in [2, 4] {
+            for pixel in 0..20 {
+                let samples =
+                    (0..16 / of).map(|i| Sampler::new(pixel, 7, i * SETS + pixel % SETS, 1));
+                let points: Vec<_> = samples
+                    .flat_map(|mut sampler| {
+                        // They part after some points of their own.
+                        sampler.next_1d();
+                        (0..of).map(move |which| sampler.way(which, of).next_2d())
+                    })
+                    .collect();
+                assert_eq!(points.len(), 16);
+                for (nx, ny) in [(16, 1), (4, 4), (1, 16)] {
+                    let place = |(x, y): &(f32, f32)| {
+                        (x * nx as f32) as usize * ny + (y * ny as f32) as usize
+                    };
+                    let boxes: std::collections::HashSet<usize> =
+                        points.iter().map(place).collect();
+                    assert_eq!(boxes.len(), 16, "{of} ways, {nx}x{ny}");
+                }
+            }
+        }
+    }
+
     #[test]
     fn pixels_dimensions_and_seeds_are_independent() {
         let mean_product = |f: &dyn Fn(u32) -> (f32, f32)| {
@@ -150,7 +202,11 @@ mod tests {
                 Sampler::new(i, 3, 5, 1).next_1d(),
             )
         });
-        for c in [neighbours, dimensions, seeds] {
+        let ways = mean_product(&|i| {
+            let s = Sampler::new(i, 3, 5, 0);
+            (s.way(0, 3).next_1d(), s.way(0, 2).next_1d())
+        });
+        for c in [neighbours, dimensions, seeds, ways] {
             // Standard error of the mean of such products: (1/12)/sqrt(n) = 0.0006.
             assert!(c.abs() < 0.003, "{c}");
         }

@@ -1,15 +1,12 @@
 //! The first lit picture, soon after nothing moves any more: what is seen is there for every pixel, its light for some,
 //! and goes from those to their neighbours on the same surface.
 //!
-//! Light changes slowly over a surface where its colour does not, so it is parted from the colour, smoothed along the surface and
-//! put together again: the edge-avoiding à-trous filter of Dammertz, Sewtz, Hanika and Lensch 2010 ("Edge-Avoiding À-Trous
-//! Wavelet Transform for fast Global Illumination Filtering"), here with holes where no light is known yet. For live pictures
-//! only; orders are filtered elsewhere or not at all.
+//! For live pictures only; orders are filtered elsewhere or not at all.
 
 use crate::accel::TraceRay;
 use crate::integrator::{MAX_PASSED, Tracer};
 use crate::pixel::PixelSums;
-use dome_optics::neighbourhood;
+use crate::smoothing::{Known, LATTICE_TURNS, Seen};
 use glam::Vec3;
 use rayon::prelude::*;
 
@@ -17,10 +14,6 @@ use rayon::prelude::*;
 const DARKEST: f32 = 0.05;
 /// Smoother metal and glass mirror what is there: their light is not their neighbours'.
 const MIRROR_ROUGHNESS: f32 = 0.3;
-/// Weights of the filter by the distance in steps: the cubic spline of the paper, from memory.
-const KERNEL: [f32; 3] = [3.0 / 8.0, 1.0 / 4.0, 1.0 / 16.0];
-/// Most passes of the filter; each reaches twice as far as the one before.
-const PASSES: u32 = 4;
 /// Brightest light, over the colour, that one pixel brings: a lucky path must not light its surroundings.
 const BRIGHTEST: f32 = 12.0;
 
@@ -95,7 +88,7 @@ impl Sight {
     }
 
     /// How far a neighbour's light is this one's, `steps` pixels away.
-    fn alike(&self, other: &Self, steps: f32) -> f32 {
+    pub(crate) fn alike(&self, other: &Self, steps: f32) -> f32 {
         if self.mirror != other.mirror || !other.is_lit() {
             return 0.0;
         }
@@ -123,9 +116,6 @@ pub(crate) fn mirrors_first(column: u32, row: u32) -> bool {
     column.is_multiple_of(2) && row.is_multiple_of(2)
 }
 
-/// Light without its colour and how much is known of it, for each pixel.
-type Known = (Vec3, f32);
-
 /// The light of what a pixel sees over its colour, as it found it itself; nothing if it has none.
 pub(crate) fn light_of(sight: &Sight, sums: &PixelSums) -> Option<Vec3> {
     if !sight.is_lit() || sums.samples == 0 {
@@ -142,10 +132,10 @@ pub(crate) fn drawn(
     sights: &[Sight],
     sums: &[PixelSums],
     kept: &[(Vec3, f32)],
-    (width, height): (u32, u32),
-    whole: bool,
+    (size, whole): ((u32, u32), bool),
+    turns: u32,
 ) -> Vec<f32> {
-    let mut light: Vec<Known> = (sights.par_iter().zip(sums).enumerate())
+    let light: Vec<Known> = (sights.par_iter().zip(sums).enumerate())
         .map(|(i, (sight, sums))| {
             match light_of(sight, sums) {
                 // Where a pixel has light of its own, what was kept gives way.
@@ -154,75 +144,17 @@ pub(crate) fn drawn(
             }
         })
         .collect();
-    for pass in 0..PASSES {
-        light = smoothed(sights, &light, (width, height), whole, pass);
-    }
+    let seen = Seen {
+        sights,
+        size,
+        whole,
+    };
+    let light = if turns <= LATTICE_TURNS && kept.iter().all(|k| k.1 == 0.0) {
+        seen.smoothed_from_lattice(light)
+    } else {
+        seen.smoothed(light)
+    };
     (sights.par_iter().zip(&light))
         .flat_map_iter(|(sight, (light, _))| (sight.glow + sight.colour * *light).to_array())
         .collect()
-}
-
-/// One pass: each pixel becomes the mean of those one and two steps away that are alike, each step twice as long as in the pass before.
-fn smoothed(
-    sights: &[Sight],
-    light: &[Known],
-    (width, height): (u32, u32),
-    whole: bool,
-    pass: u32,
-) -> Vec<Known> {
-    let step = 1i64 << pass;
-    // With each pass four times as many pixels have their say; those that know more need fewer.
-    let enough = match pass {
-        0 => f32::INFINITY,
-        _ => 4.0f32.powi((PASSES - pass) as i32 - 2),
-    };
-    const TAPS: [i64; 5] = [-2, -1, 0, 1, 2];
-    let w = width as usize;
-    let mut out = vec![(Vec3::ZERO, 0.0); light.len()];
-    out.par_chunks_mut(w).enumerate().for_each(|(y, line)| {
-        // Where the rows begin that have their say, and by how much they are turned; none beyond an edge.
-        let rows = TAPS.map(|t| {
-            let row = y as i64 + t * step;
-            let (at, turned) = neighbourhood::over_the_pole(row, height);
-            let turn = if turned { w / 2 } else { 0 };
-            (whole || (0..i64::from(height)).contains(&row)).then_some((at as usize * w, turn))
-        });
-        for (x, out) in line.iter_mut().enumerate() {
-            let i = y * w + x;
-            let sight = &sights[i];
-            // What mirrors changes from pixel to pixel.
-            if !sight.is_lit() || (sight.mirror && step > 1) || light[i].1 >= enough {
-                *out = light[i];
-                continue;
-            }
-            let (mut sum, mut sure) = (Vec3::ZERO, 0.0);
-            for (row, dy) in rows.iter().zip(TAPS) {
-                let Some((start, turn)) = *row else { continue };
-                for dx in TAPS {
-                    let mut column = (x + turn) as i64 + dx * step;
-                    if !(0..i64::from(width)).contains(&column) {
-                        if !whole {
-                            continue;
-                        }
-                        column = i64::from(neighbourhood::around(column, width));
-                    }
-                    let j = start + column as usize;
-                    let (value, known) = light[j];
-                    if known == 0.0 {
-                        continue;
-                    }
-                    let (ax, ay) = (dx.unsigned_abs() as usize, dy.unsigned_abs() as usize);
-                    let alike = match ax.max(ay) {
-                        0 => 1.0,
-                        far => sight.alike(&sights[j], step as f32 * far as f32),
-                    };
-                    let weight = KERNEL[ax] * KERNEL[ay] * alike * known;
-                    sum += value * weight;
-                    sure += weight;
-                }
-            }
-            *out = (sum / sure.max(f32::MIN_POSITIVE), sure);
-        }
-    });
-    out
 }

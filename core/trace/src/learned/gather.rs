@@ -618,6 +618,32 @@ mod tests {
         assert!(Chances::new(&weights_of(&[0.0; 4], &lucky)).is_none());
     }
 
+    /// Paths split where nearly all that differs is met by going on, and little is met: the number that makes variance times cost least
+    /// among all that are tried. They do not where ways are long, where what is chosen at once differs more, and in the dark.
+    #[test]
+    fn paths_split_where_it_pays() {
+        let (here, beyond, mean, bounces) = (0.02, 1.0, 0.5, 1.5);
+        let rest = here + (STEADY * mean).powi(2);
+        let after = 1.0 + BOUNCE_COST * (bounces - 1.0);
+        let worth = |ways: u8| {
+            let ways = f32::from(ways);
+            (rest + beyond / ways) * (FIRST_COST + after * ways)
+        };
+        let best = branches(here, beyond, mean, bounces);
+        assert!((2..=4).contains(&best), "{best}");
+        assert!((1..=4).all(|n| worth(best) <= 1.02 * worth(n)), "{best}");
+        // The unit of light does not matter.
+        for unit in [1e-3f32, 50.0] {
+            let square = unit * unit;
+            let same = branches(here * square, beyond * square, mean * unit, bounces);
+            assert_eq!(same, best);
+        }
+        assert_eq!(branches(here, beyond, mean, 3.5), 1);
+        assert_eq!(branches(1.0, here, mean, bounces), 1);
+        assert_eq!(branches(0.0, 0.0, 0.0, bounces), 1);
+        assert_eq!(branches(0.0, 1e9, mean, bounces), BRANCHES as u8);
+    }
+
     /// However little a cluster promises and gave, its chance does not vanish in the steps that chances are kept in: not even where one
     /// promises all and another gave all, of which nothing was promised.
     #[test]
