@@ -115,7 +115,8 @@ fn a_lamp_in_candela_gives_lux_by_lamberts_law() {
             vec![matt(0.5)],
             (LampKind::Point, above, 1000.0),
         );
-        let unlit = with_lamp(&[part], vec![matt(0.5)], (LampKind::Point, above, 0.0));
+        // A thousandth of a candela: without any lamp paths would part, at other sample points.
+        let unlit = with_lamp(&[part], vec![matt(0.5)], (LampKind::Point, above, 1e-3));
         let read = |scene: &Scene, sky: Sky, white: f32, x: f64| {
             let light = lit(scene, sky, white);
             let ray = down(f64::from(far) + x, 1.0, 0.5);
