@@ -25,7 +25,8 @@ const MOST: u64 = 1 << 20;
 const SAMPLES: u32 = 8;
 /// Most cells that are learned, those with most paths first. Each takes some 3 kB while it learns and 1 kB later.
 const MOST_CELLS: usize = 20_000;
-/// Most memory of a look at once, bytes: measured while it learned without what lights gave, and half a kilobyte more a cell for that.
+/// Most memory of a look at once, bytes: measured while it learned without what lights gave and without what parts paths; half a kilobyte
+/// and 32 bytes more a cell are reckoned for these.
 const MOST_BYTES: u64 = 93 << 20;
 /// Whole numbers that a light of 1 is.
 const FIXED: f32 = (1u64 << 24) as f32;
