@@ -171,7 +171,8 @@ impl<'a> Tracer<'a> {
                     path.throughput *= surface.opacity / (1.0 - chance);
                 }
             }
-            if !self.plate || path.bounces > 0 {
+            // What the eye sees tells of its rounded place; where a path may end first, asking for it waits.
+            if path.bounces == 0 && !self.plate {
                 scene.round(&hit, &mut surface);
             }
             if path.light.first.is_none() {
@@ -194,11 +195,19 @@ impl<'a> Tracer<'a> {
             if self.learned.is_some() && !path.survives(known.cell, sampler) {
                 break;
             }
+            if path.bounces > 0 {
+                scene.round(&hit, &mut surface);
+            }
             let budget = LIGHT_POINTS
                 .get(path.bounces as usize)
                 .copied()
                 .unwrap_or(1);
+            let ways = match path.bounces {
+                0 => self.branches(&known, &bsdf).min(1 + branches.len()),
+                _ => 1,
+            };
             let meeting = Meeting {
+                ways,
                 surface: &surface,
                 frame: &frame,
                 bsdf: &bsdf,
@@ -210,12 +219,8 @@ impl<'a> Tracer<'a> {
             path.add_scattered(&scattered);
 
             let on = |path: &Path, sampled: &Sampled| {
-                let lights = (budget, known, surface.receiving_side(&bsdf));
+                let lights = (budget, known, surface.receiving_side(&bsdf), ways);
                 Leg::new(*path, media, (&surface, &frame), sampled, lights)
-            };
-            let ways = match path.bounces {
-                0 => self.branches(&known, &bsdf).min(1 + branches.len()),
-                _ => 1,
             };
             if ways > 1 {
                 path.throughput /= ways as f32;
@@ -314,8 +319,10 @@ impl<'a> Tracer<'a> {
             normal,
         };
         let tree = &self.light.tree;
+        // The densities of learned choices are those of one point.
+        let count = self.chances(known).map_or(1.0, |_| budget as f32);
         let mut found = |sample: LightSample, factor: f32| {
-            let gave = self.add_sample(meeting, &sample, factor, &mut light);
+            let gave = self.add_sample(meeting, &sample, (factor, count), &mut light);
             if let (Some(notes), Some(gave)) = (self.notes, gave) {
                 notes.light(self.light, &sample, gave * budget as f32);
             }
@@ -329,7 +336,8 @@ impl<'a> Tracer<'a> {
             let answer = meeting.answer(direction)?;
             let ray = surface.leave(direction);
             let through = self.transmittance(meeting, &answer, ray, radiance / pdf);
-            light.add(&answer, through * self.weigh_light(pdf, answer.pdf));
+            let weight = self.weigh_light(pdf, answer.pdf * meeting.ways as f32);
+            light.add(&answer, through * weight);
             Some(through * (answer.diffuse + answer.specular))
         };
         if let Some((direction, radiance, pdf)) = self.choose_sky(known, sampler) {
@@ -369,7 +377,7 @@ impl<'a> Tracer<'a> {
         &self,
         meeting: &Meeting,
         sample: &LightSample,
-        factor: f32,
+        (factor, count): (f32, f32),
         light: &mut Scattered,
     ) -> Option<Vec3> {
         let surface = meeting.surface;
@@ -391,7 +399,8 @@ impl<'a> Tracer<'a> {
                     return None;
                 }
                 let answer = meeting.answer(direction)?;
-                let weight = self.weigh_light(pdf, answer.pdf) / pdf * factor;
+                let bounce = answer.pdf * meeting.ways as f32;
+                let weight = self.weigh_light(pdf * count, bounce) / pdf * factor;
                 let through = self.transmittance(meeting, &answer, ray, emission * weight);
                 light.add(&answer, through);
                 Some(through * (answer.diffuse + answer.specular))

@@ -16,7 +16,7 @@ const GUIDED: f32 = 0.5;
 
 impl<'a> Tracer<'a> {
     /// What is known of the light at a surface. What the eye sees itself is asked for the sun and the sky in any case: the edge of a
-    /// shadow may run through a cell.
+    /// shadow may run through a cell. A look at the light asks for all, to learn of it.
     pub(crate) fn known(&self, surface: &Surface, bounces: u32) -> Known<'a> {
         let cell = (self.learned).and_then(|l| l.cell(surface.place.position, surface.geometric));
         match cell {
@@ -28,7 +28,10 @@ impl<'a> Tracer<'a> {
             _ => Known {
                 cell,
                 sun: 1.0,
-                sky: 1.0,
+                sky: match bounces > 0 && self.learned.is_none() && self.notes.is_none() {
+                    true => self.light.environment.later_chance(),
+                    false => 1.0,
+                },
             },
         }
     }
@@ -46,11 +49,12 @@ impl<'a> Tracer<'a> {
         self.learned?.lights(known.cell?)
     }
 
-    /// Probability per steradian of choosing a point of a glowing triangle from the last bounce, seen at a squared distance and a cosine.
+    /// Probability per steradian of choosing a point of a glowing triangle from the last bounce, by all its points together, seen at a
+    /// squared distance and a cosine.
     pub(crate) fn light_density(&self, triangle: u32, last: &Last<'a>, seen: (f32, f32)) -> f32 {
         let tree = &self.light.tree;
         match self.chances(&last.known) {
-            Some(by) => tree.density_by(by, triangle, &last.from, seen),
+            Some(by) => last.budget as f32 * tree.density_by(by, triangle, &last.from, seen),
             None => tree.density(triangle, &last.from, seen, last.budget),
         }
     }

@@ -36,6 +36,8 @@ pub(crate) struct Meeting<'a> {
     pub(crate) media: &'a Media<'a>,
     /// Learned directions that a share of its bounces takes.
     pub(crate) guide: Option<(&'a Directions, f32)>,
+    /// How many paths go on from here.
+    pub(crate) ways: usize,
 }
 
 impl<'a> Meeting<'a> {

@@ -138,7 +138,7 @@ impl Scattered {
     }
 }
 
-/// The last bounce: the density with which it chose its direction, and from where.
+/// The last bounce: the density with which it and those beside it chose their directions, and from where.
 pub(crate) struct Last<'a> {
     pub(crate) pdf: f32,
     pub(crate) from: Receiver,
@@ -156,13 +156,14 @@ pub(crate) struct Leg<'a> {
 }
 
 impl<'a> Leg<'a> {
-    /// A path that goes on from a surface by a bounce; light is looked for there with so many points, by what is known, on one side.
+    /// A path that goes on from a surface by a bounce; light is looked for there with so many points, by what is known,
+    /// on one side, and so many paths go on.
     pub(crate) fn new(
         mut path: Path,
         mut media: Media<'a>,
         (surface, frame): (&Surface<'a>, &Frame),
         sampled: &Sampled,
-        (budget, known, normal): (u32, Known<'a>, Option<Vec3>),
+        (budget, known, normal, ways): (u32, Known<'a>, Option<Vec3>, usize),
     ) -> Self {
         let answer = &sampled.answer;
         let whole = answer.diffuse + answer.specular;
@@ -195,7 +196,7 @@ impl<'a> Leg<'a> {
             ray,
             media,
             last: Some(Last {
-                pdf: answer.pdf,
+                pdf: answer.pdf * ways as f32,
                 from,
                 budget,
                 known,

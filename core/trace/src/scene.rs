@@ -201,7 +201,7 @@ impl Scene {
         bodies.push(&self.base);
         bodies.sort_by_key(|b| Arc::as_ptr(b));
         bodies.dedup_by_key(|b| Arc::as_ptr(b));
-        bodies.iter().map(|b| b.triangles.len()).sum()
+        bodies.iter().map(|b| b.faces.len()).sum()
     }
 
     /// All triangles that give light, in their order.
@@ -218,7 +218,7 @@ impl Scene {
 
     /// Which triangles stand in the world's own frame; the others are parts of instances.
     pub(crate) fn own_triangles(&self) -> usize {
-        self.base.triangles.len()
+        self.base.faces.len()
     }
 
     /// The triangles by where they are: ranges of them and the box round each range, metres.
@@ -238,8 +238,8 @@ impl Scene {
                 Some(all) if all == object => found.extend(range),
                 Some(_) => {}
                 None => found.extend(
-                    (range.zip(&body.owners))
-                        .filter(|(_, o)| o.object == object)
+                    (range.zip(&body.faces))
+                        .filter(|(_, f)| f.owner.object == object)
                         .map(|(t, _)| t),
                 ),
             }
@@ -276,7 +276,7 @@ impl Scene {
     /// The body that a triangle is part of, where it stands unless it is the base, and the triangle's number in it.
     #[inline]
     fn locate(&self, triangle: u32) -> (&Body, Option<&Instance>, u32) {
-        if (triangle as usize) < self.base.triangles.len() {
+        if (triangle as usize) < self.base.faces.len() {
             return (&self.base, None, triangle);
         }
         let at = self.instances.partition_point(|i| i.first <= triangle) - 1;
@@ -288,13 +288,14 @@ impl Scene {
     pub fn object_of(&self, triangle: u32) -> u32 {
         let (body, instance, own) = self.locate(triangle);
         let all = instance.and_then(|i| i.object);
-        all.unwrap_or_else(|| body.owners[own as usize].object)
+        all.unwrap_or_else(|| body.faces[own as usize].owner.object)
     }
 
     /// The corners of a triangle, metres.
     pub fn corners(&self, triangle: u32) -> [Vec3; 3] {
         let (body, instance, own) = self.locate(triangle);
-        let corners = body.triangles[own as usize].map(|i| body.positions[i as usize]);
+        let face = &body.faces[own as usize];
+        let corners = (face.corners).map(|i| body.corners[i as usize].position);
         match instance {
             None => corners,
             Some(i) => corners.map(|p| i.at(p.as_dvec3()).as_vec3()),
@@ -314,6 +315,6 @@ impl Scene {
     /// The material of a triangle.
     pub fn material_of(&self, triangle: u32) -> &Material {
         let (body, _, own) = self.locate(triangle);
-        &self.stock.materials[body.owners[own as usize].material as usize]
+        &self.stock.materials[body.faces[own as usize].owner.material as usize]
     }
 }

@@ -8,6 +8,7 @@ use super::two_way;
 use super::{Accel, Hit, NONE, TraceRay, WIDEN, Walk};
 use glam::{DAffine3, Vec3};
 use obvhs::aabb::Aabb;
+use smallvec::{SmallVec, smallvec};
 use std::sync::Arc;
 
 /// A structure where it stands.
@@ -60,6 +61,8 @@ pub struct Instances {
     nodes: Vec<Node>,
 }
 
+/// Nodes that wait at most while a ray goes through a tree of usual depth; deeper ones take memory of the heap.
+const DEPTH: usize = 64;
 /// A box is made wider by this share of its corners: they are rounded.
 const ROUNDED: f32 = 2.0 * f32::EPSILON;
 
@@ -94,7 +97,7 @@ impl Instances {
     /// The nearest triangle of all copies, if it comes before `best`.
     pub fn closest(&self, ray: &TraceRay, mut best: Option<Hit>) -> Option<Hit> {
         let walk = Walk::new(ray);
-        let mut stack = Vec::with_capacity(64);
+        let mut stack = SmallVec::<[_; DEPTH]>::new();
         let far = |best: &Option<Hit>| best.map_or(ray.far, |b| b.distance);
         if let Some(t) = self.nodes[0].entered(&walk, far(&best)) {
             stack.push((t, 0));
@@ -129,7 +132,7 @@ impl Instances {
     /// Whether any copy stands between the ray's start and its far end.
     pub fn blocked(&self, ray: &TraceRay) -> bool {
         let walk = Walk::new(ray);
-        let mut stack = vec![0];
+        let mut stack: SmallVec<[u32; DEPTH]> = smallvec![0];
         while let Some(index) = stack.pop() {
             let node = &self.nodes[index as usize];
             if node.entered(&walk, ray.far).is_none() {

@@ -509,10 +509,10 @@ impl Sums {
             sky_chance: chance(self.sky_seen, self.sky_tries),
             sky: (self.sky_tries >= ENOUGH
                 && (self.sky_seen as f32) < HIDDEN_SKY * self.sky_tries as f32)
-                .then(|| Directions::new(&sky, |_| 1.0))
+                .then(|| Directions::new(&sky, |_| 1.0).map(Box::new))
                 .flatten(),
             ways: (self.ways_taken >= TAKEN && uneven(&ways, normal) > PAYS)
-                .then(|| Directions::new(&ways, before))
+                .then(|| Directions::new(&ways, before).map(Box::new))
                 .flatten(),
         }
     }

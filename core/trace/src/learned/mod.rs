@@ -57,10 +57,10 @@ pub(crate) struct Cell {
     pub(crate) sun: f32,
     /// Chance with which the sky is asked.
     pub(crate) sky_chance: f32,
-    /// Where the sky is seen, if it was.
-    pub(crate) sky: Option<Directions>,
+    /// Where the sky is seen, if it was. Apart, as the next, so that cells stay small: they are looked up at random.
+    pub(crate) sky: Option<Box<Directions>>,
     /// Where light comes from that is not found at lights and sky.
-    pub(crate) ways: Option<Directions>,
+    pub(crate) ways: Option<Box<Directions>>,
 }
 
 /// Cells about an eye: the farther the coarser, by the main direction that a surface faces.

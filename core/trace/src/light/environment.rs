@@ -23,6 +23,9 @@ enum Radiance {
     Picture(Picture),
 }
 
+/// Chance with which later bounces look for light of a computed sky: it is smooth, so that paths find it nearly as well by going on.
+const LATER_CHANCE: f32 = 0.25;
+
 /// The sun's disc.
 struct Sun {
     direction: Vec3,
@@ -33,6 +36,8 @@ struct Sun {
 pub struct Environment {
     radiance: Radiance,
     table: Option<Table>,
+    /// Whether the sky is one that was computed, without anything small and bright in it.
+    computed: bool,
     sun: Option<Sun>,
     /// Sine and cosine of the turn.
     turn: (f32, f32),
@@ -72,10 +77,10 @@ impl Environment {
             Sky::Sun(sky) => Radiance::Picture(sun_sky::panorama(sky, SKY_WIDTH)),
             Sky::Picture { .. } => picture.map_or_else(black, |p| Radiance::Picture(p.clone())),
         };
+        let computed = matches!(surroundings.sky, Sky::Sun(_));
         let table = match &radiance {
             Radiance::Picture(p) => {
                 // A computed sky is smooth, and a small table stays in the cache.
-                let computed = matches!(surroundings.sky, Sky::Sun(_));
                 Table::new(
                     p,
                     if computed {
@@ -110,6 +115,7 @@ impl Environment {
         Self {
             radiance,
             table,
+            computed,
             sun,
             turn: (sin, cos),
             light: surroundings.light_stops.exp2() * sky_gain * unit,
@@ -226,6 +232,11 @@ impl Environment {
             false => 0.0,
         };
         (bilinear(p, (u, v)) * self.light, density)
+    }
+
+    /// Chance with which the sky is to be looked for where a path bounces later on, if nothing is known of it there.
+    pub(crate) fn later_chance(&self) -> f32 {
+        if self.computed { LATER_CHANCE } else { 1.0 }
     }
 
     /// A direction within the sun's disc.

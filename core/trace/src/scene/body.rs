@@ -6,7 +6,7 @@ use crate::material::Material;
 use dome_files::Fingerprint;
 use dome_files::budget::Claim;
 use dome_files::fingerprint::Summing;
-use dome_imaging::pages::on_large_pages;
+use dome_imaging::pages::with_large_pages;
 use glam::{DMat3, DMat4, DVec3, Mat3, Vec2, Vec3, Vec4};
 use std::collections::HashMap;
 use std::sync::{Arc, OnceLock};
@@ -56,11 +56,26 @@ impl<T: Copy> Optional<T> {
     }
 }
 
-/// What corners carry beside their position.
+/// A triangle: its corners, and what it belongs to. Side by side, since whatever meets it asks for both.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Face {
+    pub(crate) corners: [u32; 3],
+    pub(crate) owner: Owner,
+}
+
+/// What every corner has, in half a line of the processor's cache: paths meet triangles in no order, and each line that is not at hand
+/// takes as long as a dozen boxes.
+#[derive(Clone, Copy, Debug)]
+#[repr(align(32))]
+pub(crate) struct Corner {
+    pub(crate) position: Vec3,
+    pub(crate) normal: Vec3,
+    pub(crate) uv: Vec2,
+}
+
+/// What corners carry that not every mesh has.
 #[derive(Clone, Default)]
-pub(crate) struct Corners {
-    pub(crate) normals: Vec<Vec3>,
-    pub(crate) uvs: Vec<Vec2>,
+pub(crate) struct Extras {
     pub(crate) second_uvs: Optional<Vec2>,
     pub(crate) colours: Optional<Vec4>,
     /// Direction of growing u, and whether v grows with its cross product.
@@ -94,7 +109,9 @@ pub(crate) fn bytes_needed(corners: usize, triangles: usize) -> u64 {
 #[derive(Default)]
 pub(crate) struct BodyMaker {
     positions: Vec<Vec3>,
-    corners: Corners,
+    normals: Vec<Vec3>,
+    uvs: Vec<Vec2>,
+    extras: Extras,
     triangles: Vec<[u32; 3]>,
     owners: Vec<Owner>,
     /// Triangles without area or with a coordinate that is no number, which were left out.
@@ -119,20 +136,20 @@ impl BodyMaker {
             let normal = part.normals.get(i).map_or(Vec3::ZERO, |&n| {
                 (cofactor * Vec3::from(n) * sign).normalize_or_zero()
             });
-            self.corners.normals.push(normal);
+            self.normals.push(normal);
             let uv = part.uvs.get(i).map_or(Vec2::ZERO, |&uv| uv.into());
-            self.corners.uvs.push(uv);
+            self.uvs.push(uv);
         }
-        let corners = &mut self.corners;
+        let extras = &mut self.extras;
         let second = part.second_uvs.iter().map(|&uv| Vec2::from(uv));
-        corners.second_uvs.extend(before, count, second, Vec2::ZERO);
+        extras.second_uvs.extend(before, count, second, Vec2::ZERO);
         let colours = part.colours.iter().map(|&c| Vec4::from(c));
-        corners.colours.extend(before, count, colours, Vec4::ONE);
+        extras.colours.extend(before, count, colours, Vec4::ONE);
         let tangents = part.tangents.iter().map(|&[x, y, z, w]| {
             let t = (linear * Vec3::new(x, y, z)).normalize_or_zero();
             t.extend(w * sign)
         });
-        corners.tangents.extend(before, count, tangents, Vec4::ZERO);
+        extras.tangents.extend(before, count, tangents, Vec4::ZERO);
         for &[a, b, c] in &part.triangles {
             let corners = if mirrored { [a, c, b] } else { [a, b, c] }.map(|i| i + base);
             let [p, q, r] = corners.map(|i| self.positions[i as usize]);
@@ -152,9 +169,6 @@ impl BodyMaker {
     /// The finished body, with the memory that was claimed for it.
     pub(crate) fn finish(self, materials: &[Material], memory: Claim) -> Body {
         let accel = Arc::new(Accel::build(&self.positions, &self.triangles));
-        let mut corners = self.corners;
-        corners.normals = on_large_pages(corners.normals);
-        corners.uvs = on_large_pages(corners.uvs);
         let emits = |o: &Owner| {
             materials
                 .get(o.material as usize)
@@ -163,11 +177,25 @@ impl BodyMaker {
         let emitting = (0u32..).zip(&self.owners);
         let emitting = emitting.filter(|(_, o)| emits(o)).map(|(t, _)| t).collect();
         let members = members(&self.positions, &self.triangles, &self.owners);
+        let mut corners = with_large_pages(self.positions.len());
+        corners.extend(
+            (self.positions.into_iter().zip(self.normals).zip(self.uvs)).map(
+                |((position, normal), uv)| Corner {
+                    position,
+                    normal,
+                    uv,
+                },
+            ),
+        );
+        let mut faces = with_large_pages(self.triangles.len());
+        faces.extend(
+            (self.triangles.into_iter().zip(self.owners))
+                .map(|(corners, owner)| Face { corners, owner }),
+        );
         Body {
-            positions: on_large_pages(self.positions),
             corners,
-            triangles: on_large_pages(self.triangles),
-            owners: on_large_pages(self.owners),
+            extras: self.extras,
+            faces,
             accel,
             emitting,
             members,
@@ -214,10 +242,9 @@ fn members(positions: &[Vec3], triangles: &[[u32; 3]], owners: &[Owner]) -> Vec<
 
 /// A finished body.
 pub(crate) struct Body {
-    pub(crate) positions: Vec<Vec3>,
-    pub(crate) corners: Corners,
-    pub(crate) triangles: Vec<[u32; 3]>,
-    pub(crate) owners: Vec<Owner>,
+    pub(crate) corners: Vec<Corner>,
+    pub(crate) extras: Extras,
+    pub(crate) faces: Vec<Face>,
     pub(crate) accel: Arc<Accel>,
     /// Triangles whose material gives light.
     pub(crate) emitting: Vec<u32>,
@@ -243,8 +270,8 @@ impl Body {
     /// Its box where it is placed by `place`.
     pub(crate) fn exact_box(&self, place: &DMat4) -> (Vec3, Vec3) {
         let start = (Vec3::INFINITY, Vec3::NEG_INFINITY);
-        self.positions.iter().fold(start, |(l, h), p| {
-            let p = place.transform_point3(p.as_dvec3()).as_vec3();
+        self.corners.iter().fold(start, |(l, h), c| {
+            let p = place.transform_point3(c.position.as_dvec3()).as_vec3();
             (l.min(p), h.max(p))
         })
     }
@@ -275,7 +302,7 @@ impl Body {
     fn measured_radius(&self) -> f32 {
         let (low, high) = self.bounds();
         let middle = (low + high) / 2.0;
-        let far = self.positions.iter().map(|p| p.distance_squared(middle));
+        let far = (self.corners.iter()).map(|c| c.position.distance_squared(middle));
         far.fold(0.0, f32::max).sqrt() * (1.0 + 4.0 * f32::EPSILON)
     }
 
@@ -291,11 +318,11 @@ impl Body {
         let places: HashMap<u32, usize> = (self.members.iter().enumerate())
             .map(|(i, m)| (m.object, i))
             .collect();
-        for (corners, owner) in self.triangles.iter().zip(&self.owners) {
+        for Face { corners, owner } in &self.faces {
             let Some((_, low, high)) = places.get(&owner.object).map(|i| &mut boxes[*i]) else {
                 continue;
             };
-            for corner in corners.map(|i| self.positions[i as usize]) {
+            for corner in corners.map(|i| self.corners[i as usize].position) {
                 let p = place.transform_point3(corner.as_dvec3()).as_vec3();
                 (*low, *high) = (low.min(p), high.max(p));
             }
@@ -314,35 +341,36 @@ impl Body {
         let linear = Mat3::from_mat4(place.as_mat4());
         let cofactor = cofactor(&linear);
         let sign = linear.determinant().signum();
-        let mut corners = self.corners.clone();
-        for n in &mut corners.normals {
-            *n = (cofactor * *n * sign).normalize_or_zero();
-        }
-        for t in &mut corners.tangents.values {
+        let normal = |c: &Corner| (cofactor * c.normal * sign).normalize_or_zero();
+        let mut extras = self.extras.clone();
+        for t in &mut extras.tangents.values {
             *t = (linear * t.truncate())
                 .normalize_or_zero()
                 .extend(t.w * sign);
         }
-        let at = |p: &Vec3| place.transform_point3(p.as_dvec3()).as_vec3();
-        let positions: Vec<Vec3> = self.positions.iter().map(at).collect();
+        let at = |c: &Corner| place.transform_point3(c.position.as_dvec3()).as_vec3();
+        let positions: Vec<Vec3> = self.corners.iter().map(at).collect();
         let area = |t: &[u32; 3]| {
             let [a, b, c] = t.map(|i| positions[i as usize]);
             (b - a).cross(c - a).length()
         };
         let kept = |t: &[u32; 3]| area(t).is_finite() && area(t) > 0.0;
-        let (triangles, owners) = (self.triangles.iter().zip(&self.owners))
-            .filter(|(t, _)| kept(t))
-            .map(|(&[a, b, c], owner)| {
+        let (triangles, owners) = (self.faces.iter())
+            .filter(|f| kept(&f.corners))
+            .map(|f| {
+                let [a, b, c] = f.corners;
                 let triangle = if sign < 0.0 { [a, c, b] } else { [a, b, c] };
-                let object = object.unwrap_or(owner.object);
-                (triangle, Owner { object, ..*owner })
+                let object = object.unwrap_or(f.owner.object);
+                (triangle, Owner { object, ..f.owner })
             })
             .unzip();
         let maker = BodyMaker {
             triangles,
             owners,
             positions,
-            corners,
+            normals: self.corners.iter().map(normal).collect(),
+            uvs: self.corners.iter().map(|c| c.uv).collect(),
+            extras,
             dropped: 0,
         };
         maker.finish(materials, memory)
@@ -355,35 +383,35 @@ impl Body {
         materials: &[Material],
         name: &str,
     ) -> Result<Option<Self>, dome_files::FileError> {
-        let which: Vec<usize> = (0..self.triangles.len())
-            .filter(|t| kept(self.owners[*t].object))
+        let kept: Vec<&Face> = (self.faces.iter())
+            .filter(|f| kept(f.owner.object))
             .collect();
-        if which.is_empty() {
+        if kept.is_empty() {
             return Ok(None);
         }
-        let mut used: Vec<u32> = which.iter().flat_map(|t| self.triangles[*t]).collect();
+        let mut used: Vec<u32> = kept.iter().flat_map(|f| f.corners).collect();
         used.sort_unstable();
         used.dedup();
         let mut memory = Claim::default();
-        memory.grow(bytes_needed(used.len(), which.len()), name)?;
-        let mut new = vec![0u32; self.positions.len()];
+        memory.grow(bytes_needed(used.len(), kept.len()), name)?;
+        let mut new = vec![0u32; self.corners.len()];
         for (i, old) in used.iter().enumerate() {
             new[*old as usize] = i as u32;
         }
-        let take = |from: &[Vec3]| used.iter().map(|i| from[*i as usize]).collect();
+        let corners = || used.iter().map(|i| &self.corners[*i as usize]);
         let maker = BodyMaker {
-            positions: take(&self.positions),
-            corners: Corners {
-                normals: take(&self.corners.normals),
-                uvs: used.iter().map(|i| self.corners.uvs[*i as usize]).collect(),
-                second_uvs: self.corners.second_uvs.only(&used),
-                colours: self.corners.colours.only(&used),
-                tangents: self.corners.tangents.only(&used),
+            positions: corners().map(|c| c.position).collect(),
+            normals: corners().map(|c| c.normal).collect(),
+            uvs: corners().map(|c| c.uv).collect(),
+            extras: Extras {
+                second_uvs: self.extras.second_uvs.only(&used),
+                colours: self.extras.colours.only(&used),
+                tangents: self.extras.tangents.only(&used),
             },
-            triangles: (which.iter())
-                .map(|t| self.triangles[*t].map(|i| new[i as usize]))
+            triangles: (kept.iter())
+                .map(|f| f.corners.map(|i| new[i as usize]))
                 .collect(),
-            owners: which.iter().map(|t| self.owners[*t]).collect(),
+            owners: kept.iter().map(|f| f.owner).collect(),
             dropped: 0,
         };
         Ok(Some(maker.finish(materials, memory)))
@@ -393,15 +421,15 @@ impl Body {
     pub(crate) fn content(&self) -> Fingerprint {
         *self.content.get_or_init(|| {
             let mut sum = Summing::default();
-            let corners = &self.corners;
-            sum.numbers(self.positions.iter().flat_map(|v| v.to_array()));
-            sum.words(self.triangles.iter().copied().flatten());
-            sum.words((self.owners.iter()).flat_map(|o| [o.material, o.object]));
-            sum.numbers(corners.normals.iter().flat_map(|v| v.to_array()));
-            sum.numbers(corners.uvs.iter().flat_map(|v| v.to_array()));
-            sum.numbers((corners.second_uvs.values.iter()).flat_map(|v| v.to_array()));
-            sum.numbers((corners.colours.values.iter()).flat_map(|v| v.to_array()));
-            sum.numbers((corners.tangents.values.iter()).flat_map(|v| v.to_array()));
+            let (corners, extras) = (&self.corners, &self.extras);
+            sum.numbers(corners.iter().flat_map(|c| c.position.to_array()));
+            sum.words(self.faces.iter().flat_map(|f| f.corners));
+            sum.words((self.faces.iter()).flat_map(|f| [f.owner.material, f.owner.object]));
+            sum.numbers(corners.iter().flat_map(|c| c.normal.to_array()));
+            sum.numbers(corners.iter().flat_map(|c| c.uv.to_array()));
+            sum.numbers((extras.second_uvs.values.iter()).flat_map(|v| v.to_array()));
+            sum.numbers((extras.colours.values.iter()).flat_map(|v| v.to_array()));
+            sum.numbers((extras.tangents.values.iter()).flat_map(|v| v.to_array()));
             sum.finish()
         })
     }

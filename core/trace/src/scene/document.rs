@@ -288,7 +288,7 @@ impl Document {
             }
             // All materials, not only each object's first.
             let mut last = (u32::MAX, u32::MAX);
-            for o in &body.owners {
+            for o in body.faces.iter().map(|f| &f.owner) {
                 if last != (o.object, o.material) {
                     last = (o.object, o.material);
                     see(o.object, o.material, 0);
@@ -296,17 +296,14 @@ impl Document {
             }
         }
         for copy in &self.copied {
-            let owners = &copy.body.owners;
+            let owners = || copy.body.faces.iter().map(|f| &f.owner);
             see(
                 copy.object,
-                owners.first().map_or(0, |o| o.material),
-                owners.len() as u32,
+                owners().next().map_or(0, |o| o.material),
+                owners().len() as u32,
             );
             let mut last = u32::MAX;
-            for o in owners
-                .iter()
-                .filter(|o| std::mem::replace(&mut last, o.material) != o.material)
-            {
+            for o in owners().filter(|o| std::mem::replace(&mut last, o.material) != o.material) {
                 see(copy.object, o.material, 0);
             }
         }

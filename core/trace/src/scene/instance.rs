@@ -68,7 +68,7 @@ impl Instance {
 
     /// How many triangles it has.
     pub(crate) fn count(&self) -> u32 {
-        self.body.triangles.len() as u32
+        self.body.faces.len() as u32
     }
 
     /// A point of the body in the world, before it is rounded.

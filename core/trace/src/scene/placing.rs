@@ -197,7 +197,7 @@ impl Document {
         // A mirrored body cannot be walked as it is; it is made anew where it stands. A flat one shows nothing.
         let mut upright = Vec::with_capacity(standing.len());
         for (body, place, object) in standing {
-            if body.triangles.is_empty() {
+            if body.faces.is_empty() {
                 continue;
             }
             if Instance::can_be(&place) {
@@ -206,7 +206,7 @@ impl Document {
                 upright.push((Arc::new(baked), DMat4::IDENTITY, object));
             }
         }
-        let corners: usize = upright.iter().map(|(b, _, _)| b.positions.len()).sum();
+        let corners: usize = upright.iter().map(|(b, _, _)| b.corners.len()).sum();
         let boxes: Vec<Vec<(u32, Vec3, Vec3)>> = (upright.par_iter())
             .map(|(body, place, object)| {
                 let Some(object) = object else {
@@ -220,7 +220,7 @@ impl Document {
                 vec![(*object, low, high)]
             })
             .collect();
-        let mut first = base.triangles.len() as u32;
+        let mut first = base.faces.len() as u32;
         let mut instances = Vec::with_capacity(upright.len());
         for ((body, place, object), boxes) in upright.into_iter().zip(boxes) {
             let mut bounds = (Vec3::INFINITY, Vec3::NEG_INFINITY);
@@ -273,11 +273,11 @@ impl Document {
         }
         let mut memory = Claim::default();
         memory.grow(
-            bytes_needed(body.positions.len(), body.triangles.len()),
+            bytes_needed(body.corners.len(), body.faces.len()),
             &self.name,
         )?;
         let baked = body.placed(place, object, &self.stock.materials, memory);
-        Ok((!baked.triangles.is_empty()).then_some(baked))
+        Ok((!baked.faces.is_empty()).then_some(baked))
     }
 
     fn placed_lamps(&self, poses: &Poses) -> Vec<Lamp> {

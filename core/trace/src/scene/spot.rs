@@ -36,7 +36,7 @@ impl Scene {
             body,
             instance,
             triangle,
-            corners: body.triangles[own as usize],
+            corners: body.faces[own as usize].corners,
             weights: [1.0 - u - v, u, v],
             width: 0.0,
         }
@@ -62,7 +62,7 @@ impl Spot<'_> {
     pub(crate) fn position(&self) -> Vec3 {
         let [a, b, c] = self
             .corners
-            .map(|i| self.body.positions[i as usize].as_dvec3());
+            .map(|i| self.body.corners[i as usize].position.as_dvec3());
         let [_, u, v] = self.weights.map(f64::from);
         let mixed: DVec3 = a * (1.0 - u - v) + b * u + c * v;
         self.instance.map_or(mixed, |i| i.at(mixed)).as_vec3()
@@ -72,7 +72,7 @@ impl Spot<'_> {
     pub(crate) fn departure(&self) -> Departure {
         let largest = || {
             self.corners
-                .map(|i| self.body.positions[i as usize].abs().max_element())
+                .map(|i| self.body.corners[i as usize].position.abs().max_element())
                 .into_iter()
                 .fold(0.0, f32::max)
         };
@@ -85,7 +85,7 @@ impl Spot<'_> {
 
     /// Each corner's is turned and made one long before they are mixed: a stretched copy is shaded as a stretched mesh.
     fn corner_normals(&self) -> [Vec3; 3] {
-        let own = (self.corners).map(|i| self.body.corners.normals[i as usize]);
+        let own = (self.corners).map(|i| self.body.corners[i as usize].normal);
         match self.instance {
             None => own,
             Some(i) => own.map(|n| (i.normals * n).normalize_or_zero()),
@@ -121,9 +121,9 @@ impl Spot<'_> {
 
     fn corner_uvs(&self, set: u8) -> [Vec2; 3] {
         if set == 0 {
-            return self.corners.map(|i| self.body.corners.uvs[i as usize]);
+            return self.corners.map(|i| self.body.corners[i as usize].uv);
         }
-        let second = &self.body.corners.second_uvs;
+        let second = &self.body.extras.second_uvs;
         second.corners(self.corners).unwrap_or_default()
     }
 
@@ -174,7 +174,7 @@ impl Spot<'_> {
 
     /// The corner colours' mix.
     pub(crate) fn colour(&self) -> Vec4 {
-        let colours: &Optional<Vec4> = &self.body.corners.colours;
+        let colours: &Optional<Vec4> = &self.body.extras.colours;
         colours
             .corners(self.corners)
             .map_or(Vec4::ONE, |c| self.mix(c))
@@ -219,7 +219,7 @@ impl Spot<'_> {
     /// The normal that a normal picture gives to a surface of normal `n`, or `None` where the texture
     /// coordinates give no direction.
     pub(crate) fn bent_normal(&self, n: Vec3, (texture, scale): &(Texture, f32)) -> Option<Vec3> {
-        let given = self.body.corners.tangents.corners(self.corners);
+        let given = self.body.extras.tangents.corners(self.corners);
         let turned = |t: Vec4| match self.instance {
             None => t,
             Some(i) => (i.turn * t.truncate()).normalize_or_zero().extend(t.w),
