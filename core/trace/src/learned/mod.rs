@@ -5,11 +5,13 @@
 //! follows from the scene, its light, the eye and the order's own numbers, and not from how the work is cut or spread, so that parts
 //! of a picture fit together to the bit. Sums are whole numbers, which are the same in any order.
 
+mod conclude;
 mod directions;
 mod gather;
+mod notes;
 
 pub(crate) use directions::Directions;
-pub(crate) use gather::Notes;
+pub(crate) use notes::Notes;
 
 use crate::light::{CLUSTERS, Chances, Cut};
 use glam::Vec3;
