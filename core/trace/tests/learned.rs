@@ -187,6 +187,60 @@ fn both_ways_find_the_same_light() {
     assert!((surfaces / both - 1.0).abs() < 0.02, "{surfaces} {both}");
 }
 
+/// In the open, where several paths go on from what the eye sees and later ones seldom look for the sky, all of them count as often
+/// as they are sent: with and without a look, and however light is found.
+#[test]
+fn in_the_open_both_ways_find_the_same_light() {
+    let parts = [
+        block([-20.0, -0.5, -20.0], [20.0, 0.0, 20.0], 0),
+        block([1.5, 0.0, -4.0], [3.0, 3.0, 2.0], 0),
+        block([-3.0, 0.0, -2.0], [-1.5, 1.2, 3.0], 1),
+    ];
+    let satin = Material {
+        roughness: 0.3,
+        ..matt(0.5)
+    };
+    // Only lights find the disc.
+    let sky = Sky::Sun(SunSky {
+        elevation_deg: 25.0,
+        disc: false,
+        ..SunSky::default()
+    });
+    for (name, place) in places() {
+        let s = scene_at(&parts, vec![matt(0.6), satin.clone()], sky.clone(), place);
+        let light = Illumination::plain(&s, s.sky.clone());
+        let eye = eye();
+        let eye = EyeAt(&eye, place);
+        let size = PanoramaSize::from_width(24).unwrap();
+        let render = |finding, seed| Render {
+            finding,
+            ..Render::new(&s, &light, &eye, size, Quality::Samples(256), seed)
+        };
+        let look = render(LightFinding::Both, 1);
+        let learned = Learned::look_by(&look, 1 << 14, &Control::default()).unwrap();
+        let both = mean(&look).0;
+        for finding in [
+            LightFinding::Both,
+            LightFinding::Lights,
+            LightFinding::Surfaces,
+        ] {
+            for learned in [None, Some(&learned)] {
+                let with = Render {
+                    learned,
+                    ..render(finding, 2)
+                };
+                let one = mean(&with).0;
+                let known = learned.is_some();
+                println!("{name}, {finding:?}, {known}: {one} {both}");
+                assert!(
+                    (one / both - 1.0).abs() < 0.02,
+                    "{name}, {finding:?}, learned {known}: {one}, not {both}"
+                );
+            }
+        }
+    }
+}
+
 /// The same bytes with one thread or several, whole or in parts.
 #[test]
 fn learning_is_the_same_however_it_is_spread() {
