@@ -4,7 +4,7 @@ use super::recipe::Recipe;
 use dome_imaging::LayeredStrip;
 use dome_optics::Eye;
 use dome_optics::rig::{Rig, Side};
-use dome_trace::{Control, Illumination, Learned, Quality, Render, Scene, Stopped};
+use dome_trace::{Control, Forecast, Illumination, Learned, Quality, Render, Scene, Stopped};
 
 /// The eyes of a recipe, left first.
 pub fn of(recipe: &Recipe) -> Vec<Box<dyn Eye>> {
@@ -52,9 +52,14 @@ impl<'a> Eyes<'a> {
         }
     }
 
-    /// One of the renders, to look at how long all will take.
+    /// One of the renders.
     pub fn first(&self) -> &Render<'a> {
         &self.renders[0]
+    }
+
+    /// How long all of them will take, strip by strip.
+    pub fn forecast(&self, places: &[(u32, u32)], control: &Control) -> Forecast {
+        Forecast::look(self.first(), places, control).for_eyes(self.renders.len())
     }
 
     /// The render whose picture others are judged by: of a pair that of the eye that one alone would be.

@@ -1,6 +1,7 @@
 //! Orders of many frames: how they are made one after the other, and what is told of them.
 
 use super::distributions;
+use super::eyes::Eyes;
 use super::filing::Filing;
 use super::frame_plan::FramePlan;
 use super::frames::missing_told;
@@ -245,8 +246,8 @@ impl Watcher for Through<'_> {
         self.0.aims_at(percent);
     }
 
-    fn begins(&self, render: &Render, rows: (u32, u32)) {
-        self.0.begins(render, rows);
+    fn begins(&self, eyes: &Eyes, rows: (u32, u32)) {
+        self.0.begins(eyes, rows);
     }
 
     fn works(&self, work: &mut dyn FnMut()) {
@@ -312,10 +313,10 @@ impl Watcher for FrameWatch<'_> {
 
     fn aims_at(&self, _: f32) {}
 
-    fn begins(&self, render: &Render, (from, to): (u32, u32)) {
+    fn begins(&self, eyes: &Eyes, (from, to): (u32, u32)) {
         let look = || {
             let places: Vec<_> = Render::part_places(from, to).collect();
-            Arc::new(Forecast::look(render, &places, &self.running.control))
+            Arc::new(eyes.forecast(&places, &self.running.control))
         };
         self.running.begin(RenderMeter {
             forecast: Arc::clone(self.forecast.get_or_init(look)),

@@ -25,7 +25,7 @@ use dome_imaging::scale::Shrink;
 use dome_imaging::{NoiseSum, Picture, Strip};
 use dome_optics::Shape;
 use dome_optics::rig::Side;
-use dome_trace::{Control, Forecast, Render, Stopped};
+use dome_trace::{Control, Render, Stopped};
 use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
@@ -146,7 +146,7 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
             finished.insert(place.0);
         }
     }
-    let forecast = Forecast::look(eyes.first(), &places, &running.control);
+    let forecast = eyes.forecast(&places, &running.control);
     let earlier = forecast.share(|top| finished.contains(&top), None);
     let missing: Vec<_> = places
         .iter()

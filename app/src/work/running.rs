@@ -243,7 +243,8 @@ impl Running {
                 let current = r.current.map(|(top, before)| (top, samples - before));
                 let share = r.forecast.share(|top| r.finished.contains(&top), current);
                 let (earlier, since) = r.earlier;
-                (share, left(share - earlier, 1.0 - share, since))
+                let left = r.forecast.left(share, share - earlier, since.elapsed());
+                (share, Some(left))
             }
         }
     }

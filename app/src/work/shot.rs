@@ -24,7 +24,7 @@ pub trait Watcher {
     /// Denoising takes the rest: it is rendered to this noise, percent.
     fn aims_at(&self, percent: f32);
     /// Strips are to be rendered, of the rows from one to another.
-    fn begins(&self, render: &Render, rows: (u32, u32));
+    fn begins(&self, eyes: &Eyes, rows: (u32, u32));
     /// Renders them and writes files.
     fn works(&self, work: &mut dyn FnMut());
     /// A strip is begun.
@@ -249,7 +249,7 @@ impl Shot {
                 None => line,
             });
         }
-        watcher.begins(eyes.first(), self.rows());
+        watcher.begins(&eyes, self.rows());
         let rendering = Rendering {
             layers: eyes.first().passes.layers(),
             places: self.places(),

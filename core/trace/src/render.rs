@@ -27,7 +27,7 @@ pub const STRIP_ROWS: u32 = 16;
 /// that a picture may be cut anywhere.
 pub(crate) const BLOCK: usize = 32;
 /// Samples after which the noise is looked at for the first time.
-pub(crate) const FIRST_LOOK: u32 = 32;
+const FIRST_LOOK: u32 = 32;
 
 /// How good a picture is to be.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -414,13 +414,9 @@ fn line_of<'a, const N: usize>(
                     })
                 })
                 .collect();
-            // A block whose neighbour is noisy goes on too: what it has not met yet may be near. Where
-            // the row's ends do not meet this asks a little more than needed.
-            let n = noisy.len();
-            for i in 0..n {
+            for i in 0..noisy.len() {
                 let few = least.is_some_and(|least| least[i] > done);
-                let wanted = noisy[i] || noisy[(i + 1) % n] || noisy[(i + n - 1) % n];
-                active[i] = active[i] && (wanted || few);
+                active[i] = active[i] && (goes_on(&noisy, i) || few);
             }
         }
     }
@@ -434,6 +430,13 @@ pub(crate) fn next_look(done: u32) -> u32 {
     } else {
         done.saturating_add((done / 2).next_multiple_of(SETS))
     }
+}
+
+/// Whether a block of a row needs more samples. One whose neighbour is noisy goes on too: what it has not met yet may be near. Where
+/// the row's ends do not meet this asks a little more than needed.
+pub(crate) fn goes_on(noisy: &[bool], i: usize) -> bool {
+    let n = noisy.len();
+    noisy[i] || noisy[(i + 1) % n] || noisy[(i + n - 1) % n]
 }
 
 /// Noise of neighbouring pixels together, percent.

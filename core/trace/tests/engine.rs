@@ -504,6 +504,33 @@ fn a_forecast_tells_shares_that_end_at_one() {
     assert!(more > half && more < 1.0);
 }
 
+/// The samples that a picture takes are told before it is rendered: blocks go on with noisy neighbours, which the look does too.
+#[test]
+fn a_forecast_tells_how_many_samples_there_will_be() {
+    let (scene, light) = observatory();
+    let place = merlow::PLACES[3];
+    let eye = eye(place.position, place.heading_deg);
+    let size = PanoramaSize::from_width(256).unwrap();
+    let quality = Quality::Noise {
+        percent: 10.0,
+        most: 1024,
+    };
+    let render = Render::new(scene, light, &eye, size, quality, 1);
+    let places: Vec<_> = Render::strip_places(128).collect();
+    let control = Control::default();
+    let told = Forecast::look(&render, &places, &control).samples();
+    assert_eq!(control.look_share(), None, "the look has ended");
+    let taken: u64 = (places.iter())
+        .map(|&(top, rows)| render.strip(top, rows, &control).unwrap().noise.samples)
+        .sum();
+    let ratio = told / taken as f64;
+    println!("{told} samples told, {taken} taken: {ratio}");
+    // Eight strips with two looks each are few; a final is told by 256.
+    assert!((0.7..1.4).contains(&ratio), "{ratio}");
+    let two = Forecast::look(&render, &places, &control).for_eyes(2);
+    assert!((two.samples() / told - 2.0).abs() < 1e-9);
+}
+
 /// The albedo pass shows the mix of the corners' colours.
 #[test]
 fn corner_colours_tint_the_base() {

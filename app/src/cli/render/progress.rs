@@ -1,5 +1,6 @@
 //! How far rendering is, told on stderr.
 
+use crate::work::eyes::Eyes;
 use crate::work::meanwhile::meanwhile;
 use crate::work::shot::Watcher;
 use dome_imaging::{LayeredStrip, NoiseSum};
@@ -15,7 +16,8 @@ pub(in crate::cli) struct Progress<'a> {
     around: Option<(&'a Around, f64, f64)>,
     forecast: OnceLock<Arc<Forecast>>,
     state: Mutex<State>,
-    start: Instant,
+    /// When rendering began, after the look at light and noise.
+    start: OnceLock<Instant>,
 }
 
 /// The frames of a sequence around the one that is rendered.
@@ -76,7 +78,7 @@ impl<'a> Progress<'a> {
             around,
             forecast: OnceLock::new(),
             state: Mutex::default(),
-            start: Instant::now(),
+            start: OnceLock::new(),
         }
     }
 
@@ -86,16 +88,18 @@ impl<'a> Progress<'a> {
 
     fn tell(&self, terminal: bool) {
         let samples = self.control.samples_done();
+        let Some(forecast) = self.forecast.get() else {
+            return;
+        };
         let share = self.state(|s| {
             let current = s.current.map(|(top, before)| (top, samples - before));
-            self.forecast
-                .get()
-                .map_or(0.0, |f| f.share(|top| s.finished.contains(&top), current))
+            forecast.share(|top| s.finished.contains(&top), current)
         });
         if let Some((around, part, of_parts)) = self.around {
             progress_line(&around.told(part + share / of_parts), terminal);
-        } else if share > 0.0 {
-            let left = self.start.elapsed().as_secs_f64() * (1.0 / share - 1.0);
+        } else {
+            let spent = self.start.get().map(Instant::elapsed).unwrap_or_default();
+            let left = forecast.left(share, share, spent);
             let noise = self.state(|s| s.noise).percent();
             let noise = noise.map_or_else(String::new, |n| format!(", noise {n:.1} %"));
             // The last rows are still to be written.
@@ -140,21 +144,24 @@ impl Watcher for Progress<'_> {
     }
 
     /// The frames of a sequence share the look at the first one.
-    fn begins(&self, render: &Render, (from, to): (u32, u32)) {
+    fn begins(&self, eyes: &Eyes, (from, to): (u32, u32)) {
         let look = || {
             let places: Vec<_> = Render::part_places(from, to).collect();
-            Arc::new(Forecast::look(render, &places, &self.control))
+            Arc::new(eyes.forecast(&places, &self.control))
         };
-        let forecast = match self.around {
-            Some((around, ..)) => Arc::clone(around.forecast.get_or_init(look)),
-            None => look(),
-        };
-        let _ = self.forecast.set(forecast);
+        self.looks(&mut || {
+            let forecast = match self.around {
+                Some((around, ..)) => Arc::clone(around.forecast.get_or_init(look)),
+                None => look(),
+            };
+            let _ = self.forecast.set(forecast);
+        });
     }
 
     /// Tells meanwhile how far it is; 100 % only when the file is there, which whoever asked for it tells.
     fn works(&self, work: &mut dyn FnMut()) {
         let (terminal, pause) = pace();
+        let _ = self.start.set(Instant::now());
         meanwhile(pause, || self.tell(terminal), work);
     }
 
