@@ -38,16 +38,6 @@ fn advise(start: *mut u8, bytes: usize) {
     }
 }
 
-/// The same values in such memory.
-pub fn on_large_pages<T: Copy>(values: Vec<T>) -> Vec<T> {
-    if std::mem::size_of_val(&values[..]) < WORTH {
-        return values;
-    }
-    let mut moved = with_large_pages(values.len());
-    moved.extend_from_slice(&values);
-    moved
-}
-
 /// So many zeros in such memory; the kernel gives them when they are first touched.
 pub fn zeros<T: Copy + Default>(count: usize) -> Vec<T> {
     // For zeros the standard library asks for fresh pages and writes nothing.

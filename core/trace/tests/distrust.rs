@@ -170,7 +170,7 @@ fn a_shared_accessor_is_not_copied_for_every_mesh() {
     .unwrap();
     assert_eq!(read.scene.triangle_count(), meshes);
     let corners = 3 * meshes as u64;
-    let most = corners * 64 + meshes as u64 * 190;
+    let most = corners * 80 + meshes as u64 * 190;
     assert!(read.scene.memory_bytes() <= most, "only the corners in use");
     // The right ones.
     let [a, b, c] = read.scene.corners(10);

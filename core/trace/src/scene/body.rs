@@ -63,8 +63,8 @@ pub(crate) struct Face {
     pub(crate) owner: Owner,
 }
 
-/// What every corner has, in half a line of the processor's cache: paths meet triangles in no order, and each line that is not at hand
-/// takes as long as a dozen boxes.
+/// What every corner has, in half a line of the processor's cache: paths meet triangles in no order, and what is asked for together is
+/// fetched together.
 #[derive(Clone, Copy, Debug)]
 #[repr(align(32))]
 pub(crate) struct Corner {
@@ -94,8 +94,9 @@ pub(crate) struct Member {
     pub(crate) high: Vec3,
 }
 
-/// Memory of a corner and of a triangle: what is kept, and the tree at most while it is built (docs/benchmarks.md), bytes.
-const CORNER_BYTES: u64 = 64;
+/// Memory of a corner and of a triangle: what is kept, and the tree at most while it is built (docs/benchmarks.md), bytes. Corners are
+/// there twice for a moment, when the tree is done.
+const CORNER_BYTES: u64 = 80;
 const TRIANGLE_BYTES: u64 = 20 + 170;
 
 /// Memory that a body needs while it is made, bytes.
