@@ -131,9 +131,12 @@ fn block_at(
     let width = render.size.width() as usize;
     let count = width.div_ceil(BLOCK);
     let middle = (column as usize / BLOCK).min(count - 1);
-    // The middle one first, then those beside it round the sphere, as far as there are as many.
+    // The middle one first, then those beside it round the sphere, as far as there are as many and they have a say.
     let mut blocks: Vec<usize> = vec![middle, (middle + 1) % count, (middle + count - 1) % count];
-    blocks.truncate(count);
+    blocks.truncate(match render.quality {
+        Quality::Samples(_) => 1,
+        Quality::Noise { .. } => count,
+    });
     let columns = |block: usize| block * BLOCK..((block + 1) * BLOCK).min(width);
     let mut sums: Vec<Vec<PixelSums>> = (blocks.iter())
         .map(|b| vec![PixelSums::default(); columns(*b).len()])
