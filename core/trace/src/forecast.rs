@@ -143,19 +143,22 @@ fn block_at(
         .collect();
     let mut active = vec![true; blocks.len()];
     let (mut done, mut shot) = (0, 0u64);
-    let begun = Instant::now();
+    let mut spent = Duration::ZERO;
     while done < render.quality.most() && active[0] && !control.is_stopped() {
         control.wait_while_held();
         let next = match render.quality {
             Quality::Samples(n) => n.min(SAMPLES),
             Quality::Noise { most, .. } => next_look(done).min(most),
         };
+        // Not the time for which something more urgent had the cores.
+        let begun = Instant::now();
         for ((block, sums), _) in (blocks.iter().zip(&mut sums).zip(&active)).filter(|(_, a)| **a) {
             for (column, sums) in columns(*block).zip(sums) {
                 shooter.shoot((column as u32, row), done..next, sums);
                 shot += u64::from(next - done);
             }
         }
+        spent += begun.elapsed();
         done = next;
         let Quality::Noise { percent, .. } = render.quality else {
             break;
@@ -165,7 +168,7 @@ fn block_at(
             .map(|i| active[i] && goes_on(&noisy, i))
             .collect();
     }
-    let each = begun.elapsed().as_secs_f64() / shot.max(1) as f64;
+    let each = spent.as_secs_f64() / shot.max(1) as f64;
     match render.quality {
         Quality::Samples(n) => (each, f64::from(n)),
         Quality::Noise { .. } => (each, f64::from(done)),

@@ -13,6 +13,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 pub(super) const FIXED: f32 = (1u64 << 24) as f32;
 /// Most light of one path that is noted, in shares of white: one lucky path must not speak for a cell.
 const BRIGHTEST: f32 = 1000.0;
+
 /// What became of the tries to find the light of a cluster.
 #[derive(Clone, Copy, Default)]
 pub(super) struct Tried {
