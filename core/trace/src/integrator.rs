@@ -126,7 +126,18 @@ impl<'a> Tracer<'a> {
             }
             path.throughput *= media.left_after(hit.distance);
             path.width += path.spread * hit.distance;
-            let mut surface = scene.surface_within(&hit, &ray, path.width, self.clay);
+            let arrival = scene.arrival(&hit, &ray, path.width);
+            let cell =
+                (self.learned).and_then(|l| l.cell(arrival.place.position, arrival.geometric));
+            let ends = |path: &mut Path, sampler: &mut Sampler| {
+                self.learned.is_some() && !path.survives(cell, sampler)
+            };
+            // Where nothing but scattered light is to be had, a path may end before it is asked what is there.
+            let early = path.bounces > 0 && path.bounces < MAX_BOUNCES && arrival.only_scatters();
+            if early && ends(&mut path, sampler) {
+                break;
+            }
+            let mut surface = arrival.surface(self.clay);
             let body = surface.material.is_body();
             if body && media.hides(surface.material, surface.gloss.inside) {
                 media = media.crossed(surface.material, true);
@@ -173,7 +184,7 @@ impl<'a> Tracer<'a> {
             }
             // What the eye sees tells of its rounded place; where a path may end first, asking for it waits.
             if path.bounces == 0 && !self.plate {
-                scene.round(&hit, &mut surface);
+                arrival.round(scene, &mut surface);
             }
             if path.light.first.is_none() {
                 path.light.first = Some(FirstSight {
@@ -187,16 +198,16 @@ impl<'a> Tracer<'a> {
             if path.bounces == MAX_BOUNCES || surface.unlit {
                 break;
             }
-            let known = self.known(&surface, path.bounces);
+            let known = self.known(cell, path.bounces);
             if let Some(notes) = self.notes {
                 let (place, normal) = (surface.place.position, surface.geometric);
                 notes.arrive(place, normal, path.throughput, path.light.beauty);
             }
-            if self.learned.is_some() && !path.survives(known.cell, sampler) {
+            if !early && ends(&mut path, sampler) {
                 break;
             }
             if path.bounces > 0 {
-                scene.round(&hit, &mut surface);
+                arrival.round(scene, &mut surface);
             }
             let budget = LIGHT_POINTS
                 .get(path.bounces as usize)

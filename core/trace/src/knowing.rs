@@ -2,11 +2,10 @@
 
 use crate::bsdf::Bsdf;
 use crate::integrator::Tracer;
-use crate::learned::Directions;
+use crate::learned::{Cell, Directions};
 use crate::light::{Chances, Cut, Lit};
 use crate::path::{Known, Last};
 use crate::sampler::Sampler;
-use crate::surface::Surface;
 use glam::Vec3;
 
 /// Share of the sky's samples that are chosen by what was learned.
@@ -17,8 +16,7 @@ const GUIDED: f32 = 0.5;
 impl<'a> Tracer<'a> {
     /// What is known of the light at a surface. What the eye sees itself is asked for the sun and the sky in any case: the edge of a
     /// shadow may run through a cell. A look at the light asks for all, to learn of it.
-    pub(crate) fn known(&self, surface: &Surface, bounces: u32) -> Known<'a> {
-        let cell = (self.learned).and_then(|l| l.cell(surface.place.position, surface.geometric));
+    pub(crate) fn known(&self, cell: Option<&'a Cell>, bounces: u32) -> Known<'a> {
         match cell {
             Some(cell) if bounces > 0 => Known {
                 cell: Some(cell),

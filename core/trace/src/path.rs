@@ -103,7 +103,13 @@ impl Path {
         }
         let chance = cell.chance(throughput, self.goal);
         if chance < 1.0 {
-            if sampler.next_1d() >= chance {
+            // For a path that ends stands the light that is expected of it, and those that go on give as much back: the mean stays what
+            // it is, and only what paths differ from what is expected is noise (a control variate; Owen 2013, "Monte Carlo theory,
+            // methods and examples", section 8.9).
+            let goes_on = sampler.next_1d() < chance;
+            let part = if goes_on { 1.0 - 1.0 / chance } else { 1.0 };
+            self.add(cell.expected() * part, self.bounces + 1);
+            if !goes_on {
                 return false;
             }
             self.throughput /= chance;

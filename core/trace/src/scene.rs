@@ -21,6 +21,7 @@ pub(crate) use mesh::{Mesh, Part};
 pub use paths::Paths;
 pub use rig::Motion;
 pub(crate) use rig::{Between, Property, Rest, Rig, Skin, Track};
+pub(crate) use spot::Spot;
 
 use crate::accel::instances::Instances;
 use crate::accel::{Hit, TraceRay};
@@ -293,13 +294,7 @@ impl Scene {
 
     /// The corners of a triangle, metres.
     pub fn corners(&self, triangle: u32) -> [Vec3; 3] {
-        let (body, instance, own) = self.locate(triangle);
-        let face = &body.faces[own as usize];
-        let corners = (face.corners).map(|i| body.corners[i as usize].position);
-        match instance {
-            None => corners,
-            Some(i) => corners.map(|p| i.at(p.as_dvec3()).as_vec3()),
-        }
+        self.spot(triangle, 0.0, 0.0).corner_places()
     }
 
     /// All triangles by their corners, metres.

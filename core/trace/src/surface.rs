@@ -4,7 +4,7 @@ use crate::accel::{Hit, TraceRay};
 use crate::bsdf::Gloss;
 use crate::departure::{Departure, Way, facing};
 use crate::material::Material;
-use crate::scene::Scene;
+use crate::scene::{Scene, Spot};
 use crate::shading::{seen_normal, terminator};
 use crate::texture::Meaning;
 use glam::Vec3;
@@ -33,6 +33,20 @@ pub(crate) struct Surface<'a> {
     pub(crate) emission: Vec3,
     /// Shown in its own colour whatever lights it.
     pub(crate) unlit: bool,
+}
+
+/// Where a ray arrived, before it is asked what is there.
+pub(crate) struct Arrival<'a> {
+    pub(crate) place: Departure,
+    /// Geometric normal, on the side of the viewer.
+    pub(crate) geometric: Vec3,
+    pub(crate) material: &'a Material,
+    spot: Spot<'a>,
+    /// 1 outside, -1 inside.
+    side: f32,
+    inside: bool,
+    /// The ray's.
+    direction: Vec3,
 }
 
 /// A frame whose z is the normal (Duff et al. 2017, JCGT 6(1)).
@@ -87,26 +101,6 @@ impl Surface<'_> {
 }
 
 impl Scene {
-    /// Light is about to be scattered by the surface at a hit: where it bulges as its corners say, light reaches it on the rounded form.
-    pub(crate) fn round(&self, hit: &Hit, surface: &mut Surface) {
-        // What lets light through has two sides, and both are where its triangles are.
-        if surface.gloss.transmission > 0.0 {
-            return;
-        }
-        let (place, geometric) = (surface.place, surface.geometric);
-        let spot = self.spot(hit.triangle, hit.u, hit.v);
-        let Some(position) = spot.rounded(place.position, geometric) else {
-            return;
-        };
-        // Not through a wall that stands nearer. A little farther, for the place is rounded, and rays begin beyond it.
-        let more = 8.0 * f32::EPSILON * place.reach;
-        let free = |w: Way| !self.blocked(&w.ray.until(w.distance + more));
-        if place.way_to(geometric, position).is_some_and(free) {
-            surface.scatters_at = Departure { position, ..place };
-            surface.side = surface.smooth;
-        }
-    }
-
     /// The surface at a hit; `clay` makes everything but glass one grey.
     pub(crate) fn surface(&self, hit: &Hit, ray: &TraceRay, clay: bool) -> Surface<'_> {
         self.surface_within(hit, ray, 0.0, clay)
@@ -120,13 +114,46 @@ impl Scene {
         width: f32,
         clay: bool,
     ) -> Surface<'_> {
+        self.arrival(hit, ray, width).surface(clay)
+    }
+
+    /// Where a ray arrives that is so wide there, metres.
+    pub(crate) fn arrival(&self, hit: &Hit, ray: &TraceRay, width: f32) -> Arrival<'_> {
         let spot = self.spot_within(hit.triangle, hit.u, hit.v, width);
-        let [p0, p1, p2] = self.corners(hit.triangle);
+        let [p0, p1, p2] = spot.corner_places();
         let outward = (p1 - p0).cross(p2 - p0).normalize_or_zero();
         let inside = outward.dot(ray.direction) > 0.0;
         let side = if inside { -1.0 } else { 1.0 };
-        let geometric = outward * side;
-        let seen = |n: Vec3| seen_normal(n, geometric, -ray.direction);
+        Arrival {
+            place: spot.departure(),
+            geometric: outward * side,
+            material: self.material_of(hit.triangle),
+            spot,
+            side,
+            inside,
+            direction: ray.direction,
+        }
+    }
+}
+
+impl<'a> Arrival<'a> {
+    /// Whether nothing can come of it but scattered light: it gives none itself, and lets none through.
+    pub(crate) fn only_scatters(&self) -> bool {
+        !self.material.emits() && !self.material.is_see_through() && !self.material.unlit
+    }
+
+    /// The surface there; `clay` makes everything but glass one grey.
+    pub(crate) fn surface(&self, clay: bool) -> Surface<'a> {
+        let Self {
+            ref spot,
+            place,
+            geometric,
+            side,
+            inside,
+            direction,
+            material,
+        } = *self;
+        let seen = |n: Vec3| seen_normal(n, geometric, -direction);
         let smooth = spot.normal() * side;
         // A missing normal gives way to the true one.
         let mut shading = if smooth == Vec3::ZERO {
@@ -135,8 +162,6 @@ impl Scene {
             seen(smooth)
         };
 
-        let material = self.material_of(hit.triangle);
-        let place = spot.departure();
         let mut surface = Surface {
             place,
             geometric,
@@ -203,7 +228,7 @@ impl Scene {
                     .map_or(smooth, |n| n * side),
                 None => smooth,
             };
-            if own != shading && own.dot(ray.direction) < -1e-3 {
+            if own != shading && own.dot(direction) < -1e-3 {
                 surface.gloss.coat_normal = Some(Frame::new(shading).local(own));
             }
         }
@@ -215,5 +240,23 @@ impl Scene {
                 unit(spot.scaled(sheen.roughness, &sheen.roughness_texture, 3));
         }
         surface
+    }
+    /// Light is about to be scattered by the surface there: where it bulges as its corners say, light reaches it on the rounded form.
+    pub(crate) fn round(&self, scene: &Scene, surface: &mut Surface) {
+        // What lets light through has two sides, and both are where its triangles are.
+        if surface.gloss.transmission > 0.0 {
+            return;
+        }
+        let (place, geometric) = (self.place, self.geometric);
+        let Some(position) = self.spot.rounded(place.position, geometric) else {
+            return;
+        };
+        // Not through a wall that stands nearer. A little farther, for the place is rounded, and rays begin beyond it.
+        let more = 8.0 * f32::EPSILON * place.reach;
+        let free = |w: Way| !scene.blocked(&w.ray.until(w.distance + more));
+        if place.way_to(geometric, position).is_some_and(free) {
+            surface.scatters_at = Departure { position, ..place };
+            surface.side = surface.smooth;
+        }
     }
 }

@@ -83,6 +83,7 @@ impl Sums {
         Cell {
             visits: self.visits,
             mean: mean(self.all[0]),
+            colour: Vec3::from_array(self.colour.map(mean)),
             rms: mean(self.all[1]).sqrt(),
             bounces,
             branches: branches(

@@ -1,9 +1,10 @@
 //! What a short look at a scene's light teaches about finding it: which lights a place sees, where its sky and its other light come
 //! from, and how much is still to come when a path arrives there.
 //!
-//! It decides only how often something is tried, never what it counts: pictures made with it and without have the same mean. It
-//! follows from the scene, its light, the eye and the order's own numbers, and not from how the work is cut or spread, so that parts
-//! of a picture fit together to the bit. Sums are whole numbers, which are the same in any order.
+//! It decides how often something is tried, and what stands for paths that end: that is taken from those that go on, so pictures made
+//! with it and without have the same mean. It follows from the scene, its light, the eye and the order's own numbers, and not from how
+//! the work is cut or spread, so that parts of a picture fit together to the bit. Sums are whole numbers, which are the same in any
+//! order.
 
 mod conclude;
 mod directions;
@@ -29,6 +30,8 @@ const ENOUGH: u32 = 16;
 const LEAST_CHANCE: f32 = 0.2;
 /// How much longer paths are followed than the rule alone says: what is lost by following one too far is time, by the other noise.
 const PATIENCE: f32 = 3.0;
+/// Share of the mean light of a cell that is expected of each path: not all, for its places and the ways to them differ.
+const EXPECTED: f32 = 0.85;
 /// What the paths of a pixel lie apart at least, as a share of what they hold: edges and patterns within it are not learned.
 const STEADY: f32 = 0.3;
 /// The same in shares of white: darker pixels are not worth more.
@@ -51,6 +54,8 @@ pub(crate) struct Cell {
     mean: f32,
     rms: f32,
     bounces: f32,
+    /// Its mean by colour.
+    colour: Vec3,
     /// Paths that go on from here where the eye sees it.
     pub(crate) branches: u8,
     /// Chances of the clusters of lights, if any of them gives light here.
@@ -138,11 +143,17 @@ impl Cell {
         (spread + seen + DARKEST) / self.bounces.max(1.0).sqrt()
     }
 
-    /// The chance with which a path of some throughput goes on here, for a pixel that holds about `goal`: what it may still change in
-    /// the pixel, by the root of what it costs.
+    /// The chance with which a path of some throughput goes on here, for a pixel that holds about `goal`: by how much the pixel may
+    /// still come to differ from what is expected, by the root of what that costs.
     pub(crate) fn chance(&self, throughput: f32, goal: f32) -> f32 {
-        let worth = throughput * self.rms / self.bounces.max(1.0).sqrt();
+        let squares = self.rms * self.rms - EXPECTED * self.mean * self.mean;
+        let worth = throughput * squares.max(0.0).sqrt() / self.bounces.max(1.0).sqrt();
         (PATIENCE * worth / goal).clamp(LEAST_CHANCE, 1.0)
+    }
+
+    /// Light that stands for a path of throughput 1 that ends here.
+    pub(crate) fn expected(&self) -> Vec3 {
+        self.colour * EXPECTED
     }
 }
 
@@ -168,3 +179,75 @@ impl Hasher for Mixed {
 }
 
 const _: () = assert!(CLUSTERS <= 256, "a cluster's number is a byte");
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::path::{Path, PathLight};
+    use crate::sampler::Sampler;
+
+    /// What a path has found if it ends at a cell, or goes on and finds `light` there.
+    fn found(cell: &Cell, light: Vec3, sampler: &mut Sampler) -> Vec3 {
+        let mut path = Path {
+            light: PathLight::default(),
+            throughput: Vec3::new(0.5, 0.4, 0.2),
+            bounces: 2,
+            even: Vec3::splat(0.5),
+            clear: false,
+            width: 0.0,
+            spread: 0.0,
+            goal: 1.0,
+        };
+        if path.survives(Some(cell), sampler) {
+            path.add(light, path.bounces + 1);
+        }
+        assert!((path.light.diffuse - path.light.beauty * 0.5).length() < 1e-5);
+        assert_eq!((path.light.direct, path.light.emission), Default::default());
+        path.light.beauty / Vec3::new(0.5, 0.4, 0.2)
+    }
+
+    /// Paths that may end find as much light on average as if none did, however wrong what a cell expects; and where all find what is
+    /// expected, chance makes no difference.
+    #[test]
+    fn paths_that_end_leave_what_is_expected() {
+        for colour in [Vec3::ZERO, Vec3::new(1.0, 0.5, 0.2), Vec3::splat(4.0)] {
+            let cell = Cell {
+                visits: 100,
+                mean: 0.6,
+                rms: 1.0,
+                bounces: 4.0,
+                colour,
+                branches: 1,
+                lights: None,
+                sun: 1.0,
+                sky_chance: 1.0,
+                sky: None,
+                ways: None,
+            };
+            let chance = cell.chance(0.4, 1.0);
+            assert!((0.3..0.7).contains(&chance), "{chance}");
+            let seed = 29;
+            let light = Vec3::new(0.3, 0.6, 1.2);
+            let count = 4096;
+            let (mut sum, mut ended) = (Vec3::ZERO, 0);
+            for i in 0..count {
+                let mut sampler = Sampler::new(0, 0, i, seed);
+                sum += found(&cell, light, &mut sampler);
+                let mut sampler = Sampler::new(0, 0, i, seed);
+                let same = found(&cell, cell.expected(), &mut sampler);
+                assert!(
+                    (same - cell.expected()).length() < 1e-4,
+                    "seed {seed}: {same}"
+                );
+                let mut sampler = Sampler::new(0, 0, i, seed);
+                ended += u32::from(sampler.next_1d() >= chance);
+            }
+            assert!((0.3..0.7).contains(&(ended as f32 / count as f32)));
+            let mean = sum / count as f32;
+            assert!(
+                (mean - light).abs().max_element() < 0.02 * (light + colour).max_element(),
+                "seed {seed}: {mean} for {light}, {colour} expected"
+            );
+        }
+    }
+}

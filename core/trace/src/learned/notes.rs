@@ -42,6 +42,8 @@ pub(super) struct Sums {
     pub(super) width: f32,
     /// All light still to come, what was chosen here of it, and what was met by going on: sums, and sums of squares.
     pub(super) all: [u64; 2],
+    /// All of it by colour.
+    pub(super) colour: [u64; 3],
     pub(super) here: [u64; 2],
     pub(super) beyond: [u64; 2],
     pub(super) bounces: u64,
@@ -63,6 +65,7 @@ impl Sums {
             normal: [0; 3],
             width,
             all: [0; 2],
+            colour: [0; 3],
             here: [0; 2],
             beyond: [0; 2],
             bounces: 0,
@@ -87,6 +90,7 @@ impl Sums {
         all(&mut self.place, &other.place, |a, b| a + b);
         all(&mut self.normal, &other.normal, |a, b| a + b);
         all(&mut self.all, &other.all, u64::saturating_add);
+        all(&mut self.colour, &other.colour, u64::saturating_add);
         all(&mut self.here, &other.here, u64::saturating_add);
         all(&mut self.beyond, &other.beyond, u64::saturating_add);
         self.bounces += other.bounces;
@@ -120,8 +124,8 @@ pub(super) type Counts = HashMap<u64, u32, BuildHasherDefault<Mixed>>;
 /// Where a path was, until its light is known.
 struct Visit {
     key: u64,
-    throughput: f32,
-    before: f32,
+    throughput: Vec3,
+    before: Vec3,
     /// The same with the light chosen there, if it goes on.
     with: Option<f32>,
 }
@@ -176,8 +180,8 @@ impl Notes {
             }
             inner.visits.push(Visit {
                 key,
-                throughput: luminance(throughput.to_array()),
-                before: luminance(before.to_array()),
+                throughput,
+                before,
                 with: None,
             });
         });
@@ -263,11 +267,19 @@ impl Notes {
                     continue;
                 };
                 sums.bounces += (whole - i) as u64;
-                if visit.throughput > 0.0 && end.is_finite() {
+                let throughput = luminance(visit.throughput.to_array());
+                if throughput > 0.0 && end.is_finite() {
+                    let before = luminance(visit.before.to_array());
                     let with = visit.with.unwrap_or(end);
-                    let of = |light: f32| light / visit.throughput;
-                    add(&mut sums.all, of(end - visit.before));
-                    add(&mut sums.here, of(with - visit.before));
+                    let of = |light: f32| light / throughput;
+                    // A colour that the path had lost before tells little of what was still to come.
+                    let came = (light - visit.before).max(Vec3::ZERO)
+                        / visit.throughput.max(Vec3::splat(0.01 * throughput));
+                    for (sum, came) in sums.colour.iter_mut().zip(came.to_array()) {
+                        *sum = sum.saturating_add(fixed(came));
+                    }
+                    add(&mut sums.all, of(end - before));
+                    add(&mut sums.here, of(with - before));
                     add(&mut sums.beyond, of(end - with));
                 }
             }

@@ -83,6 +83,15 @@ impl Spot<'_> {
         }
     }
 
+    /// The corners of its triangle in the world, metres.
+    pub(crate) fn corner_places(&self) -> [Vec3; 3] {
+        let corners = (self.corners).map(|i| self.body.corners[i as usize].position);
+        match self.instance {
+            None => corners,
+            Some(i) => corners.map(|p| i.at(p.as_dvec3()).as_vec3()),
+        }
+    }
+
     /// Each corner's is turned and made one long before they are mixed: a stretched copy is shaded as a stretched mesh.
     fn corner_normals(&self) -> [Vec3; 3] {
         let own = (self.corners).map(|i| self.body.corners[i as usize].normal);
@@ -109,7 +118,7 @@ impl Spot<'_> {
         if !(BENT_LEAST..FLAT).contains(&least) {
             return None;
         }
-        let corners = self.scene.corners(self.triangle);
+        let corners = self.corner_places();
         let below = [0, 1, 2].map(|i| {
             let n = normals[i];
             n * (-(position - corners[i]).dot(n)).max(0.0)
@@ -147,7 +156,7 @@ impl Spot<'_> {
     /// and its area. Aslant a surface shows more of itself along one way; the narrow way counts, and many samples do the rest.
     fn level(&self, texture: &Texture, [ua, ub, uc]: [Vec2; 3], width: f32) -> f32 {
         let picture = self.scene.pictures()[texture.picture as usize].picture();
-        let [a, b, c] = self.scene.corners(self.triangle);
+        let [a, b, c] = self.corner_places();
         let area = (b - a).cross(c - a).length();
         let texels = (ub - ua).perp_dot(uc - ua).abs()
             * texture.stretch()
@@ -238,7 +247,7 @@ impl Spot<'_> {
 
     /// The direction of growing u from positions and texture coordinates, and the hand of the frame.
     fn uv_tangent(&self, n: Vec3, set: u8) -> Option<(Vec3, f32)> {
-        let [a, b, c] = self.scene.corners(self.triangle);
+        let [a, b, c] = self.corner_places();
         let [ua, ub, uc] = self.corner_uvs(set);
         let (e1, e2, d1, d2) = (b - a, c - a, ub - ua, uc - ua);
         let det = d1.x * d2.y - d2.x * d1.y;
