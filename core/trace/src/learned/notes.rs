@@ -42,10 +42,10 @@ pub(super) struct Sums {
     pub(super) width: f32,
     /// All light still to come, what was chosen here of it, and what was met by going on: sums, and sums of squares.
     pub(super) all: [u64; 2],
-    /// All of it by colour.
-    pub(super) colour: [u64; 3],
     pub(super) here: [u64; 2],
     pub(super) beyond: [u64; 2],
+    /// All of it by colour.
+    pub(super) colour: [u64; 3],
     pub(super) bounces: u64,
     pub(super) lights: [Tried; CLUSTERS],
     pub(super) sun_tries: u32,
@@ -65,9 +65,9 @@ impl Sums {
             normal: [0; 3],
             width,
             all: [0; 2],
-            colour: [0; 3],
             here: [0; 2],
             beyond: [0; 2],
+            colour: [0; 3],
             bounces: 0,
             lights: [Tried::default(); CLUSTERS],
             sun_tries: 0,
@@ -90,9 +90,9 @@ impl Sums {
         all(&mut self.place, &other.place, |a, b| a + b);
         all(&mut self.normal, &other.normal, |a, b| a + b);
         all(&mut self.all, &other.all, u64::saturating_add);
-        all(&mut self.colour, &other.colour, u64::saturating_add);
         all(&mut self.here, &other.here, u64::saturating_add);
         all(&mut self.beyond, &other.beyond, u64::saturating_add);
+        all(&mut self.colour, &other.colour, u64::saturating_add);
         self.bounces += other.bounces;
         all(&mut self.lights, &other.lights, Tried::with);
         self.sun_tries += other.sun_tries;
