@@ -241,6 +241,7 @@ impl<'a> Arrival<'a> {
         }
         surface
     }
+
     /// Light is about to be scattered by the surface there: where it bulges as its corners say, light reaches it on the rounded form.
     pub(crate) fn round(&self, scene: &Scene, surface: &mut Surface) {
         // What lets light through has two sides, and both are where its triangles are.

@@ -146,6 +146,7 @@ impl Cell {
     /// The chance with which a path of some throughput goes on here, for a pixel that holds about `goal`: by how much the pixel may
     /// still come to differ from what is expected, by the root of what that costs.
     pub(crate) fn chance(&self, throughput: f32, goal: f32) -> f32 {
+        // About what is expected it would be 0.98 of the mean's square; this much was measured, and chances need not be exact.
         let squares = self.rms * self.rms - EXPECTED * self.mean * self.mean;
         let worth = throughput * squares.max(0.0).sqrt() / self.bounces.max(1.0).sqrt();
         (PATIENCE * worth / goal).clamp(LEAST_CHANCE, 1.0)
