@@ -2,6 +2,7 @@
 
 use super::packing::{self, Laying};
 use super::recipe::{Recipe, only};
+use dome_files::beside::Beside;
 use dome_files::picture_file::{self, EYE_WORD, PictureSpec, eye_path, face_path};
 use dome_files::{FileError, PictureFormat, join, views};
 use dome_imaging::LayeredStrip;
@@ -133,14 +134,11 @@ impl Output {
     }
 
     /// A folder beside the output that goes away by itself.
-    pub(super) fn beside(&self) -> Result<tempfile::TempDir, FileError> {
+    pub(super) fn beside(&self) -> Result<Beside, FileError> {
         let files = self.files();
         let folder = files.first().map_or(Path::new("."), |f| folder_of(f));
         std::fs::create_dir_all(folder).map_err(FileError::io("Making", folder))?;
-        tempfile::Builder::new()
-            .prefix(".unfinished-")
-            .tempdir_in(folder)
-            .map_err(FileError::io("Writing", folder))
+        Beside::new(folder)
     }
 
     /// Writes all files from strips of one eye or of both that hold the passes `made`. Tells the files.
@@ -189,7 +187,7 @@ impl Output {
             }
             if laying.packing != dome_optics::rig::Packing::MONO || self.filing.packing.is_some() {
                 let beside = self.beside()?;
-                let whole = beside.path().join("whole.exr");
+                let whole = beside.join("whole.exr");
                 master(&whole, strips)?;
                 spec.layers = in_file.layers();
                 if laying.packing.arrangement == Arrangement::Mono {
@@ -206,7 +204,7 @@ impl Output {
             return picture_file::write_all(&main, &spec, strips);
         }
         let beside = self.beside()?;
-        let whole = beside.path().join("whole.exr");
+        let whole = beside.join("whole.exr");
         let everything = PictureSpec {
             format: PictureFormat::Exr,
             layers: wanted.layers(),

@@ -4,8 +4,9 @@ use super::film_frames::{FilmFrames, write_frame};
 use super::meanwhile::meanwhile;
 use super::sound;
 use super::{Result, WorkError};
-use dome_files::FileError;
+use dome_files::beside::Beside;
 use dome_files::film::{self, FilmRequest, Sphere};
+use dome_files::{FileError, atomic};
 use dome_optics::path::Rate;
 use dome_rules::levels::Coding;
 use std::io::{BufRead, BufReader, Read, Write};
@@ -117,9 +118,9 @@ pub fn make(
         Some(p) if !p.as_os_str().is_empty() => p,
         _ => Path::new("."),
     };
-    let (beside, _mine) = beside(folder)?;
+    let beside = Beside::new(folder)?;
     let ending = output.extension().unwrap_or_default();
-    let raw = beside.path().join("film").with_extension(ending);
+    let raw = beside.join("film").with_extension(ending);
     // A still is encoded for a second, which is then repeated.
     let second = making.rate.per_second().round().max(1.0) as u64;
     let total = match making.hold_s {
@@ -149,7 +150,7 @@ pub fn make(
     let mut count = encoded;
     let mut done = raw.clone();
     if let Some(hold) = making.hold_s {
-        done = beside.path().join("held").with_extension(ending);
+        done = beside.join("held").with_extension(ending);
         count = (hold * making.rate.per_second()).round().max(1.0) as u64;
         let mut command = repeating(&raw, hold, making, (channels, matroska));
         command.arg(&done);
@@ -161,7 +162,13 @@ pub fn make(
         ambisonic: channels == Some(sound::AMBISONIC),
         verify: false,
     };
-    notes.extend(film::tag(&done, output, &request)?.notes);
+    // Under its own name, which errors tell; it comes to its place in one step, which a kill cannot leave half done.
+    let tagged = beside
+        .join("tagged")
+        .join(output.file_name().unwrap_or_default());
+    std::fs::create_dir(beside.join("tagged")).map_err(FileError::io("Writing", output))?;
+    notes.extend(film::tag(&done, &tagged, &request)?.notes);
+    atomic::keep(&tagged, output)?;
     if let Some(coding) = making.codec.coding() {
         let rate = making.rate.per_second();
         notes.extend(dome_rules::levels::warning(coding, frames.size, rate));
@@ -174,32 +181,6 @@ pub fn make(
 
 /// How often it is looked whether ffmpeg has ended.
 const POLLED: Duration = Duration::from_millis(20);
-
-/// Beginning of the names of folders in which films are made.
-const UNFINISHED: &str = ".unfinished-film-";
-
-/// A folder beside a film, in which it is made, and the lock on it that says that somebody does. Folders that nobody holds any more were
-/// left by programs that were killed, and go. Where nothing can be locked they stay.
-fn beside(folder: &Path) -> Result<(tempfile::TempDir, std::fs::File)> {
-    let failed = || FileError::io("Writing", folder);
-    let open = |at: &Path| std::fs::File::open(at);
-    // One at a time looks and makes its own, which is locked before the next one looks.
-    let gate = open(folder).map_err(failed())?;
-    let _ = gate.lock();
-    for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
-        let left = entry.file_name().to_string_lossy().starts_with(UNFINISHED);
-        if left && open(&entry.path()).is_ok_and(|l| l.try_lock().is_ok()) {
-            let _ = std::fs::remove_dir_all(entry.path());
-        }
-    }
-    let made = tempfile::Builder::new()
-        .prefix(UNFINISHED)
-        .tempdir_in(folder)
-        .map_err(failed())?;
-    let held = open(made.path()).map_err(failed())?;
-    let _ = held.lock();
-    Ok((made, held))
-}
 
 fn ffmpeg() -> Command {
     let mut command = Command::new("ffmpeg");

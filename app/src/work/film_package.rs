@@ -3,7 +3,7 @@
 use super::film::{Codec, FilmMaking, make as make_film};
 use super::film_frames::{FilmFrames, Laid, RIGHT_FIRST};
 use super::frame_plan::FramePlan;
-use super::package::{file_name, queue};
+use super::package::{file_name, folder_for, queue};
 use super::running::{Ended, Running};
 use super::told::jobs::JobInfo;
 use super::{App, Result, WorkError};
@@ -223,9 +223,7 @@ pub(super) fn make(
         row.spec.viewpoint, plan.frames.size.0
     ));
     let file = format!("{name}.{}", plan.ending);
-    let folder = app.folder.package(id);
-    std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
-    let path = folder.join(&file);
+    let path = folder_for(app, id)?.join(&file);
     let made = make_film(&plan.frames, &path, &plan.making, &|done, total| {
         running.share(done as f64 / total.max(1) as f64)
     });

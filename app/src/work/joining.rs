@@ -3,6 +3,7 @@
 use super::denoise::{Job, Remaining, denoised, noisy_line, written};
 use super::recipe::strip_passes;
 use super::{Result, WorkError};
+use dome_files::beside::Beside;
 use dome_files::error::{FileError, display_name};
 use dome_files::exr_picture::{ExrSpec, ExrStrips, write_file};
 use dome_files::join;
@@ -39,11 +40,8 @@ pub fn joined(parts: &[PathBuf], output: &Path) -> Result<Vec<String>> {
         Some(p) if !p.as_os_str().is_empty() => p,
         _ => Path::new("."),
     };
-    let beside = tempfile::Builder::new()
-        .prefix(".unfinished-")
-        .tempdir_in(folder)
-        .map_err(FileError::io("Writing", folder))?;
-    let whole = beside.path().join("whole.exr");
+    let beside = Beside::new(folder)?;
+    let whole = beside.join("whole.exr");
     join::join(parts, &whole)?;
     take_noise_out(&whole, output)
 }

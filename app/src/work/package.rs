@@ -23,7 +23,7 @@ use dome_imaging::{Curve, LayeredStrip, Tone};
 use dome_optics::rig::{Arrangement, Packing, Side};
 use dome_optics::{Orientation, PictureSize, Shape};
 use dome_trace::photometry::DAYLIGHT_WHITE_CD_M2;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// Bytes of a pixel of a JPEG of the highest quality, counted generously.
@@ -197,6 +197,14 @@ fn picture(spec: &OrderSpec, request: &PackageRequest, (width, height): (u32, u3
     picture
 }
 
+/// The folder of a package, made and empty: whoever was killed at it before left what is of no use.
+pub(super) fn folder_for(app: &App, id: i64) -> Result<PathBuf> {
+    let folder = app.folder.package(id);
+    crate::folder::remove(&folder);
+    std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
+    Ok(folder)
+}
+
 /// Makes the package of a job from its order's master, reads it back and checks it.
 pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let id = running.job.makes;
@@ -227,9 +235,7 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
         file_name(&format!("{project} - {} - {width} px", spec.viewpoint)),
         format_of(&request).ending()
     );
-    let folder = app.folder.package(id);
-    let path = folder.join(&file);
-    std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
+    let path = folder_for(app, id)?.join(&file);
     let rows = f64::from(height);
     // One eye of a pair shows its titles too.
     let drawing = drawing(app, &spec, &size, &picture.tone)?;
@@ -320,8 +326,7 @@ fn make_pair(
     (spec, request, pair): (&OrderSpec, &PackageRequest, &PairPackage),
 ) -> Result<Ended> {
     let id = running.job.makes;
-    let folder = app.folder.package(id);
-    std::fs::create_dir_all(&folder).map_err(FileError::io("Making", &folder))?;
+    let folder = folder_for(app, id)?;
     let packing = pair.laying.packing;
     let project = app.store.project(project)?.name;
     let words = packing.to_string().replace(':', " ");

@@ -1,6 +1,8 @@
-//! Writing files so that they are whole or not there: beside the target, synced, renamed.
+//! Writing files so that they are whole or not there: beside the target, synced, renamed. Where the system can, they have no name
+//! until they are whole, and nothing is left of those whose writer was killed.
 
 use crate::error::{FileError, Result};
+use atomic_write_file::AtomicWriteFile;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::Path;
@@ -9,27 +11,21 @@ use std::path::Path;
 /// error nothing is left behind.
 pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>) -> Result<()> {
     let io = |action| FileError::io(action, path);
-    let folder = match path.parent() {
-        Some(p) if !p.as_os_str().is_empty() => p,
-        _ => Path::new("."),
-    };
-    let beside = tempfile::Builder::new()
-        .prefix(".unfinished-")
-        .tempfile_in(folder)
+    // Readable too: some formats look again at what they wrote.
+    let beside = AtomicWriteFile::options()
+        .read(true)
+        .open(path)
         .map_err(io("Writing"))?;
     let mut writer = BufWriter::with_capacity(
         1 << 20,
         beside.as_file().try_clone().map_err(io("Writing"))?,
     );
     fill(&mut writer)?;
-    let file = writer
+    writer
         .into_inner()
         .map_err(|e| io("Writing")(e.into_error()))?;
-    file.sync_all().map_err(io("Saving"))?;
-    set_usual_rights(&file).map_err(io("Saving"))?;
-    beside.persist(path).map_err(|e| io("Saving")(e.error))?;
-    // The rename is durable once the folder is.
-    sync_folder(folder)
+    // Synced, renamed, and the folder synced, with which the new name is durable.
+    beside.commit().map_err(io("Saving"))
 }
 
 /// Moves a file that arrived to where it stays, on the same disk: its bytes are durable before its name is.
@@ -72,16 +68,4 @@ pub fn write_bytes_soon(path: &Path, bytes: &[u8]) -> Result<()> {
         .map_err(io())?;
     beside.write_all(bytes).map_err(io())?;
     beside.persist(path).map(drop).map_err(|e| io()(e.error))
-}
-
-/// Temporary files are private to the user; a finished picture is readable like any other file.
-#[cfg(unix)]
-fn set_usual_rights(file: &File) -> std::io::Result<()> {
-    use std::os::unix::fs::PermissionsExt;
-    file.set_permissions(std::fs::Permissions::from_mode(0o644))
-}
-
-#[cfg(not(unix))]
-fn set_usual_rights(_: &File) -> std::io::Result<()> {
-    Ok(())
 }

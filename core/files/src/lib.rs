@@ -6,6 +6,7 @@
 
 pub mod archive;
 pub mod atomic;
+pub mod beside;
 pub mod budget;
 pub mod colour;
 pub mod contain;

@@ -1,5 +1,6 @@
 //! Formats against what they say of themselves, and damaged bytes against one sentence.
 
+use dome_files::beside::Beside;
 use dome_files::exr_picture::{self, ExrMeta, ExrSpec, ExrStrips, to_half};
 use dome_files::format::PictureFormat;
 use dome_files::inspect::inspect;
@@ -241,6 +242,42 @@ fn an_existing_file_is_replaced_whole_or_stays() {
     atomic::write_bytes(&path, b"new").unwrap();
     assert_eq!(std::fs::read(&path).unwrap(), b"new");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+}
+
+/// What killed programs left beside a target goes when the next one works there; what somebody works in stays, and so does what is no
+/// such folder.
+#[test]
+fn only_folders_that_nobody_works_in_are_cleared_away() {
+    let folder = tempfile::tempdir().unwrap();
+    let left = folder.path().join(".unfinished-work-gone");
+    std::fs::create_dir(&left).unwrap();
+    std::fs::write(left.join("whole.exr"), b"half").unwrap();
+    let other = folder.path().join(".unfinished-7-strips");
+    std::fs::create_dir(&other).unwrap();
+    let one = Beside::new(folder.path()).unwrap();
+    assert!(!left.exists());
+    std::fs::write(one.join("mine"), b"1").unwrap();
+    let two = Beside::new(folder.path()).unwrap();
+    assert!(one.join("mine").exists() && two.path().exists());
+    drop((one, two));
+    assert!(other.exists());
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+}
+
+/// While a file is written nothing of it lies in its folder, so that a kill leaves nothing (where the system has files without names).
+#[cfg(target_os = "linux")]
+#[test]
+fn a_file_has_no_name_until_it_is_whole() {
+    let folder = tempfile::tempdir().unwrap();
+    let there = || std::fs::read_dir(folder.path()).unwrap().count();
+    atomic::write(&folder.path().join("a.txt"), |w| {
+        std::io::Write::write_all(w, b"half").unwrap();
+        std::io::Write::flush(w).unwrap();
+        assert_eq!(there(), 0);
+        Ok(())
+    })
+    .unwrap();
+    assert_eq!(there(), 1);
 }
 
 #[test]
