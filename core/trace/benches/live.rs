@@ -133,7 +133,7 @@ fn main() {
             .collect();
         firsts.sort_by(f64::total_cmp);
         println!(
-            "| {} | sketch, 1 of 32 lit: fastest and middle of {FIRSTS} | {:.3} and {:.3} | |",
+            "| {} | sketch, 1 of 64 lit: fastest and middle of {FIRSTS} | {:.3} and {:.3} | |",
             place.name,
             firsts[0],
             firsts[FIRSTS / 2]
@@ -142,11 +142,11 @@ fn main() {
         let mut preview = Preview::sketched(size(WIDTH));
         while preview.samples() < 2 {
             preview.refine(&view, Duration::ZERO);
-            let share = preview.lit_share() * 32.0;
-            if preview.samples() > 0 || [1.0, 2.0, 4.0, 8.0, 16.0].contains(&share) {
+            let share = preview.lit_share() * 64.0;
+            if preview.samples() > 0 || [1.0, 2.0, 4.0, 8.0, 16.0, 32.0].contains(&share) {
                 let picture = preview.drawn().expect("a sketch");
                 told(
-                    &format!("sketch, {share} of 32 lit, {} samples", preview.samples()),
+                    &format!("sketch, {share} of 64 lit, {} samples", preview.samples()),
                     since,
                     &picture,
                 );

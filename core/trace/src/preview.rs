@@ -8,11 +8,12 @@ use crate::meeting::GlassLight;
 use crate::pixel::{PixelSums, Shooter};
 use crate::render::eye_place;
 use crate::scene::Scene;
-use crate::sketch::{Sight, TURNS, drawn, light_of, mirrors_first, turn};
+use crate::sketch::{Sight, TURNS, drawn, evenly, light_of, mirror_turn, turn};
 use dome_imaging::{LayeredStrip, Picture, Strip};
 use dome_optics::{Eye, PictureSize, Shape};
 use glam::Vec3;
 use rayon::prelude::*;
+use smallvec::SmallVec;
 use std::time::{Duration, Instant};
 
 /// Samples after which the picture is as good as a preview gets.
@@ -20,6 +21,9 @@ pub const ENOUGH: u32 = 256;
 
 /// Pixels between two looks at whether to stop.
 const LOOK: usize = 16;
+
+/// What is seen is looked for in squares of so many pixels a side: rays that lie near each other meet what is in the cache still.
+const TILE: usize = 8;
 
 /// Brightest light that one sample may add to a live picture: beyond it the screen shows white anyway,
 /// and a few lucky paths would fill the picture with specks. Renders are not held back.
@@ -63,7 +67,7 @@ struct Sketch {
     begun: bool,
 }
 
-/// Share of the lit pixels that may be without kept light where a picture begins with it: one in 32 of them has a turn at once.
+/// Share of the lit pixels that may be without kept light where a picture begins with it: one in 64 of them has a turn at once.
 const FEW: f64 = 0.25;
 /// What is found is kept when a pixel has so many samples, beside the first.
 const KEPT_AT: [u32; 3] = [4, 16, 64];
@@ -134,7 +138,7 @@ impl Preview {
     }
 
     /// An empty picture that can be [drawn](Self::drawn) as soon as some of its pixels have light: what is seen comes first, then
-    /// light for one pixel in 32 at a time.
+    /// light for one pixel in 64 at a time.
     pub fn sketched(size: impl Into<PictureSize>) -> Self {
         Self {
             sketch: Some(Sketch::default()),
@@ -211,7 +215,7 @@ impl Preview {
             if KEPT_AT.iter().any(|at| before < *at && *at <= end) {
                 let sights = self.sketch.as_ref().map_or(&[][..], |s| &s.sights);
                 // A part of it, spread over the picture.
-                keep(view.kept, (sights, &self.pixels, width), mirrors_first);
+                keep(view.kept, (sights, &self.pixels, width), evenly);
             }
             // The next round must fit what is left of the time.
             let spent = start.elapsed();
@@ -239,11 +243,23 @@ impl Preview {
                 .into_par_iter()
                 .map(|_| Sight::NOTHING)
                 .collect();
-            let rows = sketch.sights.par_chunks_mut(width as usize).enumerate();
-            rows.for_each(|(row, line)| {
-                let spread = shooter.spread((width / 2, row as u32));
-                for (column, sight) in line.iter_mut().enumerate() {
-                    *sight = shooter.sight((column as u32, row as u32), spread);
+            let bands = sketch
+                .sights
+                .par_chunks_mut(width as usize * TILE)
+                .enumerate();
+            bands.for_each(|(band, lines)| {
+                let rows = lines.len() / width as usize;
+                let row = |y: usize| (band * TILE + y) as u32;
+                let spreads: SmallVec<[f32; TILE]> = (0..rows)
+                    .map(|y| shooter.spread((width / 2, row(y))))
+                    .collect();
+                for left in (0..width as usize).step_by(TILE) {
+                    for (y, spread) in spreads.iter().enumerate() {
+                        for x in left..(left + TILE).min(width as usize) {
+                            lines[y * width as usize + x] =
+                                shooter.sight((x as u32, row(y)), *spread);
+                        }
+                    }
                 }
             });
             sketch.kept = kept.map_or_else(Vec::new, |kept| kept.of(&sketch.sights));
@@ -261,7 +277,7 @@ impl Preview {
                 .for_each(|(row, (line, sights))| {
                     for (column, sums) in line.iter_mut().enumerate() {
                         let (x, y) = (column as u32, row as u32);
-                        let first = turns == 0 && sights[column].mirror && mirrors_first(x, y);
+                        let first = sights[column].mirror && mirror_turn(x, y) == Some(turns);
                         let has = kept_here(row * width as usize + column);
                         let due = first || (turn(x, y) == turns && !has);
                         if column % LOOK == 0 && stop() {

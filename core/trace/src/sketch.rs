@@ -102,18 +102,26 @@ impl Sight {
     }
 }
 
-/// When a pixel has its turn: those that have had it are always spread evenly. Each turn is that of one pixel in 32.
+/// When a pixel has its turn: those that have had it are always spread evenly. Each turn is that of one pixel in 64.
 pub(crate) fn turn(column: u32, row: u32) -> u32 {
     const ORDER: [[u32; 4]; 4] = [[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]];
-    ORDER[row as usize % 4][column as usize % 4] * 2 + (column / 4 + row / 4) % 2
+    const BLOCKS: [[u32; 2]; 2] = [[0, 2], [3, 1]];
+    let block = BLOCKS[row as usize / 4 % 2][column as usize / 4 % 2];
+    ORDER[row as usize % 4][column as usize % 4] * 4 + block
 }
 
 /// Turns until all pixels have had theirs.
-pub(crate) const TURNS: u32 = 32;
+pub(crate) const TURNS: u32 = 64;
 
-/// Whether a pixel that mirrors has light from the first turn on: each fourth, for what is mirrored is not its neighbours'.
-pub(crate) fn mirrors_first(column: u32, row: u32) -> bool {
+/// Each fourth pixel, spread evenly.
+pub(crate) fn evenly(column: u32, row: u32) -> bool {
     column.is_multiple_of(2) && row.is_multiple_of(2)
+}
+
+/// The early turn of a pixel that mirrors, if it has one: each eighth in the first and in the second, for what is mirrored is not its
+/// neighbours'.
+pub(crate) fn mirror_turn(column: u32, row: u32) -> Option<u32> {
+    evenly(column, row).then_some((column / 2 + row / 2) % 2)
 }
 
 /// The light of what a pixel sees over its colour, as it found it itself; nothing if it has none.

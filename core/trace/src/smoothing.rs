@@ -20,7 +20,7 @@ const TAPS: [i64; 5] = [-2, -1, 0, 1, 2];
 const PASSES: u32 = 4;
 /// Turns of pixels during which light is known on each fourth column and row alone, but of what mirrors (see
 /// [`turn`](crate::sketch::turn)).
-pub(crate) const LATTICE_TURNS: u32 = 2;
+pub(crate) const LATTICE_TURNS: u32 = 4;
 const LATTICE: usize = 4;
 /// Pixels of the lattice that have their say along each axis, from the one at or before a pixel, and how far away they cease to: our own
 /// choice, tried once (docs/benchmarks.md).

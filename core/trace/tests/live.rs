@@ -65,8 +65,8 @@ fn live<'a>(scene: &'a Scene, light: &'a Illumination, eye: &'a dyn Eye) -> Live
     }
 }
 
-/// From the light of one pixel in 32 the picture is nearer to the finished one than one with two samples for every pixel, which takes
-/// 64 times the light; it gets better by turns; and in the end its samples are those of a picture that was never drawn.
+/// From the light of one pixel in 64 the picture is nearer to the finished one than one with two samples for every pixel, which takes
+/// 128 times the light; it gets better by turns; and in the end its samples are those of a picture that was never drawn.
 #[test]
 fn the_first_light_draws_the_picture() {
     let eye = MonoEye::new(
@@ -85,8 +85,8 @@ fn the_first_light_draws_the_picture() {
         assert!(sketch.drawn().is_none() && sketch.lit_share() == 0.0);
         sketch.refine(&view, Duration::ZERO);
         let first = apart(&sketch.drawn().unwrap().samples, &finished);
-        assert_eq!((sketch.lit_share(), sketch.samples()), (1.0 / 32.0, 0));
-        for _ in 1..32 {
+        assert_eq!((sketch.lit_share(), sketch.samples()), (1.0 / 64.0, 0));
+        for _ in 1..64 {
             sketch.refine(&view, Duration::ZERO);
         }
         let all = apart(&sketch.drawn().unwrap().samples, &finished);
@@ -132,7 +132,7 @@ fn light_found_at_one_place_begins_another() {
         let first = |kept: Option<&KeptLight>| {
             let mut sketch = Preview::sketched(size);
             sketch.refine(&LiveView { kept, ..all }, Duration::ZERO);
-            assert_eq!((sketch.lit_share(), sketch.samples()), (1.0 / 32.0, 0));
+            assert_eq!((sketch.lit_share(), sketch.samples()), (1.0 / 64.0, 0));
             let first = apart(&sketch.drawn().unwrap().samples, &finished);
             while sketch.samples() < 2 {
                 sketch.refine(&LiveView { kept, ..all }, Duration::ZERO);
