@@ -103,20 +103,32 @@ impl Browser {
         browser
     }
 
-    /// Exactly so many pixels of page: the window is larger by its own frame.
+    /// Exactly so many pixels of page: the window is larger by its own frame. A busy browser takes its time for a new size, so what is
+    /// missing is asked for until nothing is.
     pub async fn resize(&self, width: u32, height: u32) {
-        self.client.set_window_size(width, height).await.unwrap();
-        let inner = self
-            .script("return [window.innerWidth, window.innerHeight];")
-            .await;
-        let missing = |i: usize, wanted: u32| {
-            (u64::from(wanted) - inner[i].as_u64().unwrap().min(wanted.into())) as u32
-        };
-        let frame = (missing(0, width), missing(1, height));
-        self.client
-            .set_window_size(width + frame.0, height + frame.1)
-            .await
-            .unwrap();
+        let start = Instant::now();
+        let wanted = [i64::from(width), i64::from(height)];
+        let mut window = wanted;
+        loop {
+            let [w, h] = window.map(|side| side.max(1) as u32);
+            self.client.set_window_size(w, h).await.unwrap();
+            let mut inner = wanted;
+            for _ in 0..10 {
+                let found = self.script("return [innerWidth, innerHeight];").await;
+                inner = [0, 1].map(|i| found[i].as_i64().unwrap());
+                if inner == wanted {
+                    return;
+                }
+                std::thread::sleep(Duration::from_millis(50));
+            }
+            assert!(
+                start.elapsed() < crate::support::patience(),
+                "the page stays {inner:?} px, {wanted:?} are wanted"
+            );
+            for i in 0..2 {
+                window[i] += wanted[i] - inner[i];
+            }
+        }
     }
 
     /// Waits until the page has been drawn again, after whatever follows its size.
