@@ -11,7 +11,7 @@ use std::path::Path;
 /// error nothing is left behind.
 pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>) -> Result<()> {
     let io = |action| FileError::io(action, path);
-    // Readable too: some formats look again at what they wrote.
+    // Readable too, as any file is that was made anew: what fills it may count on that.
     let beside = AtomicWriteFile::options()
         .read(true)
         .open(path)
