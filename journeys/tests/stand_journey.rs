@@ -36,6 +36,24 @@ async fn undo(b: &Browser) {
     b.control("z").await;
 }
 
+/// Keeps changes of viewpoints back in the page, as a slow line would.
+async fn hold_changes(b: &Browser) {
+    b.script(
+        "window.held = []; window.asked = window.fetch;
+        window.fetch = (path, init) => init?.method === 'PUT' && /viewpoints\\/\\d+$/.test(path)
+            ? new Promise((go) => window.held.push(() => go(window.asked(path, init))))
+            : window.asked(path, init);
+        return true;",
+    )
+    .await;
+}
+
+/// Sends the first of the changes that are kept back.
+async fn let_one_go(b: &Browser) {
+    b.until("a change", "return window.held.length > 0;").await;
+    b.script("window.held.shift()(); return true;").await;
+}
+
 /// What is seen from the first viewpoint at a heading and pitch.
 fn look(server: &Server, v: &Value, heading: f64, pitch: f64) -> Value {
     let path = format!(
@@ -183,7 +201,11 @@ async fn moving(server: &Server, b: &Browser) {
         .send_keys("\u{e014}\u{e014}")
         .await
         .unwrap(); // right, right
+    // The next change is begun before the answer to this one has come.
+    hold_changes(b).await;
     b.press("Open as the Lookout").await;
+    b.press("Unlock pitch and roll").await;
+    let_one_go(b).await;
     let open = wait_for("the opening view", || {
         let v = viewpoint(server, 0);
         v["opening"].is_object().then_some(v)
@@ -196,8 +218,25 @@ async fn moving(server: &Server, b: &Browser) {
     );
     b.find("[data-testid=opening-frame]").await;
 
+    // Its turn has come now, so the first answer has been read: what was begun meanwhile is still shown.
+    b.until("the second change", "return window.held.length === 1;")
+        .await;
+    b.settled().await;
+    assert!(
+        !viewpoint(server, 0)["unlocked"].as_bool().unwrap(),
+        "the second change is still held"
+    );
+    assert!(
+        b.text("main").await.contains("Level and lock"),
+        "the answer to one change took back another"
+    );
+    let_one_go(b).await;
+    b.script("window.fetch = window.asked; return true;").await;
+    wait_for("the second change", || {
+        (viewpoint(server, 0)["unlocked"] == true).then_some(())
+    });
+
     // Level: unlocking warns, a tilt is drawn and told, one click levels.
-    b.press("Unlock pitch and roll").await;
     b.until(
         "the warning",
         "return document.querySelector('main').innerText.includes('bend the whole horizon');",

@@ -82,6 +82,11 @@ export function useStand(project: Project) {
     setAhead(null);
   }, []);
 
+  /** The answer to one change says nothing of another that was begun after it: that one stays shown, and the next goes on from it. */
+  const settled = (draft: ViewpointDraft) => {
+    if (latest.current === draft) forget();
+  };
+
   const keepProject = useCallback(
     (p: Project) => {
       queries.setQueryData<Project>(keys.project(project.id), p);
@@ -92,11 +97,11 @@ export function useStand(project: Project) {
   const save = useMutation({
     mutationFn: ({ of, draft }: { of: Viewpoint; draft: ViewpointDraft }) =>
       changeViewpoint(queries, project.id, of, draft),
-    onSuccess: async () => {
-      forget();
+    onSuccess: async (_, { draft }) => {
+      settled(draft);
       await again();
     },
-    onError: () => forget(),
+    onError: (_, { draft }) => settled(draft),
     onSettled: () => {
       const next = afterSave.current;
       afterSave.current = null;
