@@ -1,20 +1,48 @@
 //! Writing files so that they are whole or not there: beside the target, synced, renamed. Where the system can, they have no name
 //! until they are whole, and nothing is left of those whose writer was killed.
 
+use crate::beside::Beside;
 use crate::error::{FileError, Result};
 use atomic_write_file::AtomicWriteFile;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::Path;
 
+/// Longest name of a file that another name can be made of, bytes: file systems take 255, and what is not whole is called by eight
+/// more while it comes to its place.
+const LONGEST_NAME: usize = 247;
+
 /// Writes a file through `fill`. Until everything is on disk the target keeps its old bytes; after an
 /// error nothing is left behind.
 pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>) -> Result<()> {
-    let io = |action| FileError::io(action, path);
+    if path.file_name().is_none_or(|n| n.len() <= LONGEST_NAME) {
+        return write_at(path, path, fill);
+    }
+    let beside = Beside::new(folder_of(path))?;
+    let short = beside.join("whole");
+    write_at(&short, path, fill)?;
+    keep(&short, path)
+}
+
+/// The folder of a file.
+fn folder_of(path: &Path) -> &Path {
+    match path.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder,
+        _ => Path::new("."),
+    }
+}
+
+/// Writes a file at a place; what goes wrong is told of the one that it is for.
+fn write_at(
+    at: &Path,
+    target: &Path,
+    fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>,
+) -> Result<()> {
+    let io = |action| FileError::io(action, target);
     // Readable too, as any file is that was made anew: what fills it may count on that.
     let beside = AtomicWriteFile::options()
         .read(true)
-        .open(path)
+        .open(at)
         .map_err(io("Writing"))?;
     let mut writer = BufWriter::with_capacity(
         1 << 20,
@@ -35,10 +63,7 @@ pub fn keep(from: &Path, to: &Path) -> Result<()> {
         .and_then(|f| f.sync_all())
         .map_err(io("Saving", from))?;
     std::fs::rename(from, to).map_err(io("Moving", to))?;
-    match to.parent() {
-        Some(folder) if !folder.as_os_str().is_empty() => sync_folder(folder),
-        _ => Ok(()),
-    }
+    sync_folder(folder_of(to))
 }
 
 /// Makes the names in a folder durable.
@@ -58,13 +83,9 @@ pub fn write_bytes(path: &Path, bytes: &[u8]) -> Result<()> {
 /// Writes `bytes` as a whole file that survives the program, but perhaps no power cut.
 pub fn write_bytes_soon(path: &Path, bytes: &[u8]) -> Result<()> {
     let io = || FileError::io("Writing", path);
-    let folder = match path.parent() {
-        Some(p) if !p.as_os_str().is_empty() => p,
-        _ => Path::new("."),
-    };
     let mut beside = tempfile::Builder::new()
         .prefix(".unfinished-")
-        .tempfile_in(folder)
+        .tempfile_in(folder_of(path))
         .map_err(io())?;
     beside.write_all(bytes).map_err(io())?;
     beside.persist(path).map(drop).map_err(|e| io()(e.error))

@@ -6,6 +6,8 @@ use std::path::{Path, PathBuf};
 
 /// Beginning of their names.
 const NAME: &str = ".unfinished-work-";
+/// Beginning of the names of those for films before this one was for all; they were held in the same way.
+const EARLIER: &str = ".unfinished-film-";
 
 /// A folder inside another one, held by a lock for as long as somebody works in it; it goes with its content when dropped.
 #[derive(Debug)]
@@ -24,8 +26,9 @@ impl Beside {
         let gate = open(folder).map_err(failed())?;
         let _ = gate.lock();
         for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
-            let left = entry.file_name().to_string_lossy().starts_with(NAME);
-            if left && open(&entry.path()).is_ok_and(|l| l.try_lock().is_ok()) {
+            let name = entry.file_name();
+            let ours = [NAME, EARLIER].map(|b| name.to_string_lossy().starts_with(b));
+            if ours.contains(&true) && open(&entry.path()).is_ok_and(|l| l.try_lock().is_ok()) {
                 let _ = std::fs::remove_dir_all(entry.path());
             }
         }

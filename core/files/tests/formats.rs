@@ -245,18 +245,41 @@ fn an_existing_file_is_replaced_whole_or_stays() {
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
 }
 
+/// The longest names that a file system takes (255 bytes, POSIX's NAME_MAX on Linux) are written, replaced, and told when they fail.
+#[test]
+fn the_longest_names_can_be_written() {
+    let folder = tempfile::tempdir().unwrap();
+    for bytes in [247, 248, 255] {
+        let path = folder.path().join("n".repeat(bytes));
+        for content in [b"old", b"new"] {
+            atomic::write_bytes(&path, content).unwrap();
+            assert_eq!(std::fs::read(&path).unwrap(), content, "{bytes} bytes");
+        }
+        let failed = atomic::write(&path, |_| Err(FileError::Request("no".into())));
+        assert!(failed.is_err());
+        assert_eq!(std::fs::read(&path).unwrap(), b"new");
+    }
+    let path = folder.path().join("n".repeat(256));
+    let told = atomic::write_bytes(&path, b"new").unwrap_err().to_string();
+    assert!(told.contains(path.to_str().unwrap()), "{told}");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 3);
+}
+
 /// What killed programs left beside a target goes when the next one works there; what somebody works in stays, and so does what is no
 /// such folder.
 #[test]
 fn only_folders_that_nobody_works_in_are_cleared_away() {
     let folder = tempfile::tempdir().unwrap();
-    let left = folder.path().join(".unfinished-work-gone");
-    std::fs::create_dir(&left).unwrap();
-    std::fs::write(left.join("whole.exr"), b"half").unwrap();
+    // The second is what folders of films were called before.
+    let left = ["work", "film"].map(|of| folder.path().join(format!(".unfinished-{of}-gone")));
+    for left in &left {
+        std::fs::create_dir(left).unwrap();
+        std::fs::write(left.join("whole.exr"), b"half").unwrap();
+    }
     let other = folder.path().join(".unfinished-7-strips");
     std::fs::create_dir(&other).unwrap();
     let one = Beside::new(folder.path()).unwrap();
-    assert!(!left.exists());
+    assert!(left.iter().all(|l| !l.exists()));
     std::fs::write(one.join("mine"), b"1").unwrap();
     let two = Beside::new(folder.path()).unwrap();
     assert!(one.join("mine").exists() && two.path().exists());

@@ -94,21 +94,25 @@ fn row(i: u32) -> u32 {
     (2 * i + 1) * (WIDTH / 2) / (2 * ROWS)
 }
 
-/// Luminance as a screen shows it.
-fn shown(samples: &[f32]) -> Vec<f64> {
+fn luminances(samples: &[f32]) -> Vec<f32> {
     (samples.as_chunks::<3>().0.iter())
-        .map(|&rgb| f64::from(srgb_from_linear(luminance(rgb).clamp(0.0, 1.0))))
+        .map(|&rgb| luminance(rgb))
         .collect()
+}
+
+/// Luminance as a screen shows it.
+fn shown(luminance: f32) -> f64 {
+    f64::from(srgb_from_linear(luminance.clamp(0.0, 1.0)))
 }
 
 /// How far pictures of several seeds lie apart, percent of what is shown, over the sphere: of all pixels, and without the noisiest
 /// hundredth. Measured, so that it does not matter what an engine tells of its own noise.
-fn noise(runs: &[(Vec<f64>, f64)]) -> (f64, f64) {
+fn noise(runs: &[Vec<f32>]) -> (f64, f64) {
     let n = runs.len() as f64;
-    let pixels = runs[0].0.len();
+    let pixels = runs[0].len();
     let mut all: Vec<(f64, f64)> = (0..pixels)
         .map(|i| {
-            let values = runs.iter().map(|r| r.0[i]);
+            let values = runs.iter().map(|r| shown(r[i]));
             let mean = values.clone().sum::<f64>() / n;
             let variance = values.map(|v| (v - mean).powi(2)).sum::<f64>() / (n - 1.0);
             let colatitude = (f64::from(row(i as u32 / WIDTH)) + 0.5) / f64::from(WIDTH / 2);
@@ -122,6 +126,24 @@ fn noise(runs: &[(Vec<f64>, f64)]) -> (f64, f64) {
     };
     all.sort_by(|a, b| a.0.total_cmp(&b.0));
     (of(&all), of(&all[..pixels - pixels / 100]))
+}
+
+/// Fireflies among a million pixels: single pixels that have three times the light that the other runs have there on average, and
+/// are shown brighter than that by more than a tenth of white.
+fn fireflies(runs: &[Vec<f32>]) -> f64 {
+    let pixels = runs[0].len();
+    let found = (0..pixels)
+        .map(|i| {
+            let sum: f32 = runs.iter().map(|r| r[i]).sum();
+            (runs.iter())
+                .filter(|r| {
+                    let others = (sum - r[i]) / (runs.len() - 1) as f32;
+                    r[i] > 3.0 * others && shown(r[i]) > shown(others) + 0.1
+                })
+                .count()
+        })
+        .sum::<usize>();
+    found as f64 / (pixels * runs.len()) as f64 * 1e6
 }
 
 fn main() {
@@ -159,9 +181,9 @@ fn main() {
         all.push((name, &read.scene, lit::begun(&read), at, place.heading_deg));
     }
     println!(
-        "| scene | noise, % | of the calmest 99 % | seconds | noise² x seconds | of the calmest 99 % | learning before it, seconds |"
+        "| scene | noise, % | of the calmest 99 % | seconds | noise² x seconds | of the calmest 99 % | learning before it, seconds | fireflies in a million pixels | fireflies x seconds |"
     );
-    println!("|---|---|---|---|---|---|---|");
+    println!("|---|---|---|---|---|---|---|---|---|");
     // A part of a scene's name measures that scene alone.
     let only = std::env::var("ONLY").unwrap_or_default();
     for (name, scene, light, at, heading) in all.into_iter().filter(|s| s.0.contains(&only)) {
@@ -171,7 +193,7 @@ fn main() {
         let begun = Instant::now();
         let learned = lit::learn(&Render::new(scene, &light, &eye, size, quality, 0));
         let look = begun.elapsed().as_secs_f64();
-        let runs: Vec<(Vec<f64>, f64)> = (0..ROUNDS as u32)
+        let (runs, mut seconds): (Vec<Vec<f32>>, Vec<f64>) = (0..ROUNDS as u32)
             .map(|seed| {
                 let render = Render::new(scene, &light, &eye, size, quality, seed);
                 let render = lit::with(render, &learned);
@@ -182,17 +204,18 @@ fn main() {
                         strip.beauty.samples
                     })
                     .collect();
-                (shown(&samples), start.elapsed().as_secs_f64())
+                (luminances(&samples), start.elapsed().as_secs_f64())
             })
-            .collect();
-        let mut seconds: Vec<f64> = runs.iter().map(|r| r.1).collect();
+            .unzip();
         seconds.sort_by(f64::total_cmp);
         let seconds = seconds[0];
         let (noise, trimmed) = noise(&runs);
+        let fireflies = fireflies(&runs);
         println!(
-            "| {name} | {noise:.2} | {trimmed:.2} | {seconds:.2} | {:.1} | {:.1} | {look:.2} |",
+            "| {name} | {noise:.2} | {trimmed:.2} | {seconds:.2} | {:.1} | {:.1} | {look:.2} | {fireflies:.0} | {:.0} |",
             noise * noise * seconds,
-            trimmed * trimmed * seconds
+            trimmed * trimmed * seconds,
+            fireflies * seconds
         );
     }
 }

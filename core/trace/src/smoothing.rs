@@ -251,7 +251,7 @@ mod tests {
     #[test]
     fn a_wall_is_lit_as_its_few_pixels_say() {
         let sights = sights(false);
-        for turns in [1, 2] {
+        for turns in [1, 2, LATTICE_TURNS] {
             for whole in [false, true] {
                 let seen = seen(&sights, whole);
                 let even = known(turns, |_, _| 0.7);
@@ -277,7 +277,7 @@ mod tests {
     fn light_does_not_go_round_a_corner() {
         let sights = sights(true);
         let bright = |_: u32, y: u32| if y < HIGH / 2 { 1.0 } else { 0.01 };
-        for turns in [1, 2] {
+        for turns in [1, 2, LATTICE_TURNS] {
             let lit = seen(&sights, false).smoothed_from_lattice(known(turns, bright));
             for (i, light) in lit.iter().enumerate() {
                 let (x, y) = (i as u32 % WIDE, i as u32 / WIDE);
