@@ -127,8 +127,9 @@ export function useStand(project: Project) {
   // Whatever gives the whole project anew.
   const whole = useMutation({
     mutationFn: (ask: () => Promise<Project>) => ask(),
-    onSuccess: (p) => {
-      forget();
+    onMutate: () => latest.current,
+    onSuccess: (p, _, asked) => {
+      settled(asked);
       keepProject(p);
     },
   });
