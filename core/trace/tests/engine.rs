@@ -213,7 +213,7 @@ fn direct_and_indirect_light_are_told_apart() {
         let passes = PassSet::new([Pass::Direct, Pass::Indirect]);
         let render = Render {
             passes: passes.clone(),
-            ..Render::new(&s, &light, &eye, size, Quality::Samples(256), 2)
+            ..Render::new(&s, &light, &eye, size, Quality::Samples(64), 2)
         };
         let strip = render.strip(0, 32, &Control::default()).unwrap();
         let mean = |pass: Pass| {
