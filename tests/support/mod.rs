@@ -146,8 +146,14 @@ impl Server {
         command.envs(environment.iter().copied());
         command.args(["serve", "--port", "0", "--data", data.to_str().unwrap()]);
         command.args(options);
-        // Journeys look at what the page does, not at how calm its pictures become: two samples leave the machine to them.
-        if let Ok(samples) = std::env::var("OWL_DOME_TEST_LIVE_SAMPLES") {
+        // How calm live pictures and cards become is looked at in screenshots alone, and journeys look at what the page does: few
+        // samples leave the machine to what is tested.
+        let few = match std::env::var("OWL_DOME_TEST_LIVE_SAMPLES") {
+            Ok(samples) => Some(samples),
+            Err(_) if std::env::var_os("OWL_DOME_SCREENSHOTS").is_some() => None,
+            Err(_) => Some("16".into()),
+        };
+        if let Some(samples) = few.filter(|_| !options.contains(&"--live-samples")) {
             command.args(["--live-samples", &samples]);
         }
         let mut child = command

@@ -408,6 +408,9 @@ fn renamed(e: FileError, upload: &Path, display: &str) -> FileError {
     }
 }
 
+/// Samples a pixel of a card at most: no more are seen on it, and whoever brought the scene looks round in it by now.
+const CARD_SAMPLES: u32 = 64;
+
 /// Makes the picture on a project's card, unless it has one.
 pub fn make_card(app: &App, id: i64) -> Result<()> {
     let card = app.folder.card(id);
@@ -419,7 +422,9 @@ pub fn make_card(app: &App, id: i64) -> Result<()> {
     };
     let scene = app.scenes.get(app, id)?;
     let settings = app.store.project(id)?.settings;
-    let mut preview = Preview::new(PanoramaSize::from_width(CARD_WIDTH / 2)?);
+    let samples = app.previews.enough().min(CARD_SAMPLES);
+    let size = PanoramaSize::from_width(CARD_WIDTH / 2)?;
+    let mut preview = Preview::new(size).resting_after(samples);
     let view = LiveView {
         scene: &scene,
         light: &*app
@@ -431,6 +436,10 @@ pub fn make_card(app: &App, id: i64) -> Result<()> {
         kept: None,
     };
     preview.refine(&view, Duration::from_secs(12));
+    // An order that was finished meanwhile has put a better one there.
+    if card.exists() {
+        return Ok(());
+    }
     save_jpeg(&card, &preview.picture())?;
     app.tell(Event::Project { project: id });
     Ok(())

@@ -81,7 +81,7 @@ impl Previews {
     }
 
     /// Samples a pixel after which pictures rest.
-    fn enough(&self) -> u32 {
+    pub(super) fn enough(&self) -> u32 {
         self.rest.get().copied().unwrap_or(ENOUGH)
     }
 

@@ -1,31 +1,38 @@
-//! How much a rough mirror gives back, by angle and roughness, computed once.
+//! How much a rough mirror gives back, by angle and roughness.
 //!
 //! A microfacet surface with Schlick's Fresnel returns `f0 * a + b` of the light (the split sum of
 //! Karis 2013); what it loses to scattering between facets is put back by a factor (Turquin 2019,
 //! "Practical multiple scattering compensation for microfacet models"). Without this a white rough
 //! metal would fail the white furnace.
+//!
+//! The integrals lie in a file: computing them takes half a second of a core, in every program that draws a picture, and the
+//! last bits of powers differ from one C library to another. A test computes them anew.
 
-use crate::bsdf::{fresnel, refract};
-use crate::microfacet::{smith_g1, smith_g2, visible_normal};
+#[cfg(test)]
+mod integrals;
+
 use glam::Vec3;
 use std::sync::LazyLock;
 
+/// The tables, one after another: of mirrors, of cloth, of rough glass from outside and from within. Little-endian `f32`.
+const KEPT: &[u8] = include_bytes!("directional_albedo/tables.bin");
+/// Cosines, and roughnesses, of the first two.
 const SIZE: usize = 32;
-const SAMPLES: u32 = 1024;
+/// Where the numbers of each table begin.
+const SHEEN_AT: usize = 2 * SIZE * SIZE;
+const GLASS_AT: usize = SHEEN_AT + SIZE * SIZE;
+
+/// So many of the kept numbers from one on.
+fn kept(from: usize, count: usize) -> Vec<f32> {
+    let numbers = KEPT.as_chunks::<4>().0;
+    (numbers[from..from + count].iter())
+        .map(|bytes| f32::from_le_bytes(*bytes))
+        .collect()
+}
 
 /// Values by cosine (fast) and roughness (slow).
 struct Table<T> {
     cells: Vec<T>,
-}
-
-impl<T> Table<T> {
-    fn new(value: impl Fn(f32, f32) -> T) -> Self {
-        Self {
-            cells: (0..SIZE * SIZE)
-                .map(|i| value(cosine_at(i % SIZE), (i / SIZE) as f32 / (SIZE - 1) as f32))
-                .collect(),
-        }
-    }
 }
 
 impl<T: Copy> Table<T> {
@@ -44,38 +51,18 @@ impl<T: Copy> Table<T> {
 }
 
 /// Scale and offset of the mirror's reflectance.
-static MIRROR: LazyLock<Table<(f32, f32)>> = LazyLock::new(|| Table::new(integrate));
+static MIRROR: LazyLock<Table<(f32, f32)>> = LazyLock::new(|| Table {
+    cells: kept(0, SHEEN_AT)
+        .as_chunks()
+        .0
+        .iter()
+        .map(|&[a, b]| (a, b))
+        .collect(),
+});
 /// What white cloth gives back.
-static SHEEN: LazyLock<Table<f32>> =
-    LazyLock::new(|| Table::new(crate::microfacet::sheen_integral));
-
-/// Grid cosines lie closer towards grazing angles, where the albedo bends.
-fn cosine_at(i: usize) -> f32 {
-    let s = i as f32 / (SIZE - 1) as f32;
-    (s * s).max(1e-3)
-}
-
-fn integrate(cosine: f32, roughness: f32) -> (f32, f32) {
-    let alpha = crate::microfacet::alpha(roughness);
-    let wo = Vec3::new((1.0 - cosine * cosine).max(0.0).sqrt(), 0.0, cosine);
-    let (mut a, mut b) = (0.0f64, 0.0f64);
-    for i in 0..SAMPLES {
-        let x = (i as f32 + 0.5) / SAMPLES as f32;
-        let y = i.reverse_bits() as f32 / 4_294_967_296.0;
-        let h = visible_normal(wo, alpha, (x, y));
-        let wi = 2.0 * wo.dot(h) * h - wo;
-        if wi.z <= 0.0 {
-            continue;
-        }
-        // Sampling visible normals leaves the weight G2 / G1.
-        let weight = f64::from(smith_g2(wo, wi, alpha) / smith_g1(wo, alpha));
-        let fresnel = f64::from((1.0 - wo.dot(h).clamp(0.0, 1.0)).powi(5));
-        a += weight * (1.0 - fresnel);
-        b += weight * fresnel;
-    }
-    let n = f64::from(SAMPLES);
-    ((a / n) as f32, (b / n) as f32)
-}
+static SHEEN: LazyLock<Table<f32>> = LazyLock::new(|| Table {
+    cells: kept(SHEEN_AT, SIZE * SIZE),
+});
 
 /// Scale and offset of `f0` in the single-scattering albedo.
 pub(crate) fn split_sum(cosine: f32, roughness: f32) -> (f32, f32) {
@@ -97,25 +84,17 @@ pub(crate) fn compensation(f0: Vec3, (a, b): (f32, f32)) -> Vec3 {
 
 /// Cosines, roughnesses and indices of the table of rough glass.
 const GLASS: [usize; 3] = [16, 12, 10];
-const GLASS_SAMPLES: u32 = 192;
 /// Indices that the table knows; others are taken for the nearest.
 const INDICES: (f32, f32) = (1.0, 2.5);
 
 /// What rough glass gives back and lets through together without what is scattered between its facets: by index, roughness and
 /// cosine, seen from outside and from within.
 static ROUGH_GLASS: LazyLock<[Vec<RoughGlass>; 2]> = LazyLock::new(|| {
-    let [cosines, roughnesses, indices] = GLASS;
-    [false, true].map(|inside| {
-        (0..cosines * roughnesses * indices)
-            .map(|i| {
-                let part = |i: usize, n: usize| i as f32 / (n - 1) as f32;
-                let cosine = part(i % cosines, cosines).powi(2).max(1e-3);
-                let roughness = part(i / cosines % roughnesses, roughnesses);
-                let index =
-                    INDICES.0 + (INDICES.1 - INDICES.0) * part(i / cosines / roughnesses, indices);
-                let eta = if inside { 1.0 / index } else { index };
-                glass_integral(cosine, roughness, eta)
-            })
+    let count = 2 * GLASS.iter().product::<usize>();
+    [0, 1].map(|inside| {
+        let numbers = kept(GLASS_AT + inside * count, count);
+        (numbers.as_chunks().0.iter())
+            .map(|&[reflected, whole]| RoughGlass { reflected, whole })
             .collect()
     })
 });
@@ -133,31 +112,6 @@ impl RoughGlass {
     /// Let through.
     pub(crate) fn through(&self) -> f32 {
         (self.whole - self.reflected).max(0.0)
-    }
-}
-
-fn glass_integral(cosine: f32, roughness: f32, eta: f32) -> RoughGlass {
-    let alpha = crate::microfacet::alpha(roughness);
-    let wo = Vec3::new((1.0 - cosine * cosine).max(0.0).sqrt(), 0.0, cosine);
-    let (mut back, mut through) = (0.0f64, 0.0f64);
-    for i in 0..GLASS_SAMPLES {
-        let x = (i as f32 + 0.5) / GLASS_SAMPLES as f32;
-        let y = i.reverse_bits() as f32 / 4_294_967_296.0;
-        let h = visible_normal(wo, alpha, (x, y));
-        let reflected = fresnel(wo.dot(h), eta);
-        let kept = |wi: Vec3| smith_g2(wo, wi, alpha) / smith_g1(wo, alpha);
-        let mirrored = 2.0 * wo.dot(h) * h - wo;
-        if mirrored.z > 0.0 {
-            back += f64::from(reflected * kept(mirrored));
-        }
-        if let Some(wi) = refract(wo, h, eta) {
-            through += f64::from((1.0 - reflected) * kept(Vec3::new(wi.x, wi.y, -wi.z)));
-        }
-    }
-    let mean = |sum: f64| (sum / f64::from(GLASS_SAMPLES)) as f32;
-    RoughGlass {
-        reflected: mean(back),
-        whole: mean(back + through),
     }
 }
 
@@ -187,11 +141,4 @@ pub(crate) fn rough_glass(cosine: f32, roughness: f32, eta: f32) -> RoughGlass {
     }
     mixed.whole = mixed.whole.max(0.1);
     mixed
-}
-
-/// Makes the tables now, so that the first picture need not wait for it.
-pub(crate) fn prepare() {
-    LazyLock::force(&MIRROR);
-    LazyLock::force(&SHEEN);
-    LazyLock::force(&ROUGH_GLASS);
 }

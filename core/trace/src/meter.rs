@@ -37,7 +37,6 @@ const SETS: u32 = 16;
 
 /// Reads the light along a ray from so many samples: as it is, and with a white plate held flat on what is met.
 pub fn read(scene: &Scene, light: &Illumination, ray: &Ray, samples: u32) -> Reading {
-    crate::directional_albedo::prepare();
     let start = TraceRay::new(ray.origin.as_vec3(), ray.direction.as_vec3());
     let tracer = |plate| Tracer {
         scene,

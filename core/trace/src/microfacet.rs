@@ -76,19 +76,3 @@ pub(crate) fn sheen_value(wo: Vec3, wi: Vec3, h: Vec3, alpha: f32) -> f32 {
     let v = 1.0 / (4.0 * (wo.z + wi.z - wo.z * wi.z)).max(1e-4);
     d * v
 }
-
-/// Share of the light that white cloth gives back evenly lit, for its table.
-pub(crate) fn sheen_integral(cosine: f32, roughness: f32) -> f32 {
-    let wo = Vec3::new((1.0 - cosine * cosine).max(0.0).sqrt(), 0.0, cosine);
-    let alpha = sheen_alpha(roughness);
-    let n = 1024u32;
-    let mut sum = 0.0f64;
-    for i in 0..n {
-        let x = (i as f32 + 0.5) / n as f32;
-        let y = i.reverse_bits() as f32 / 4_294_967_296.0;
-        let wi = cosine_hemisphere((x, y));
-        let h = (wo + wi).normalize_or_zero();
-        sum += f64::from(sheen_value(wo, wi, h, alpha) * PI);
-    }
-    ((sum / f64::from(n)) as f32).clamp(0.0, 1.0)
-}

@@ -169,7 +169,6 @@ impl Preview {
         budget: Duration,
         stop: &(dyn Fn() -> bool + Sync),
     ) {
-        crate::directional_albedo::prepare();
         let (width, height) = self.size;
         let shooter = Shooter {
             tracer: Tracer {

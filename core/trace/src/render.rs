@@ -196,7 +196,6 @@ impl<'a> Render<'a> {
     }
 
     pub(crate) fn shooter(&self) -> Shooter<'a> {
-        crate::directional_albedo::prepare();
         Shooter {
             tracer: Tracer {
                 scene: self.scene,
