@@ -512,7 +512,7 @@ fn a_forecast_tells_how_many_samples_there_will_be() {
     let eye = eye(place.position, place.heading_deg);
     let size = PanoramaSize::from_width(256).unwrap();
     let quality = Quality::Noise {
-        percent: 10.0,
+        percent: 14.0,
         most: 1024,
     };
     let render = Render::new(scene, light, &eye, size, quality, 1);
