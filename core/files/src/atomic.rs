@@ -1,11 +1,14 @@
 //! Writing files so that they are whole or not there: beside the target, synced, renamed. Where the system can, they have no name
-//! until they are whole, and nothing is left of those whose writer was killed.
+//! until they are whole, and nothing is left of those whose writer was killed; only one that replaces another has a hidden name
+//! between two calls of the system.
 
 use crate::beside::Beside;
 use crate::error::{FileError, Result};
 use atomic_write_file::AtomicWriteFile;
+use rustix::fs::CWD;
 use std::fs::File;
 use std::io::{BufWriter, Write};
+use std::os::fd::AsRawFd;
 use std::path::Path;
 
 /// Longest name of a file that another name can be made of, bytes: file systems take 255, and what is not whole is called by eight
@@ -52,8 +55,21 @@ fn write_at(
     writer
         .into_inner()
         .map_err(|e| io("Writing")(e.into_error()))?;
-    // Synced, renamed, and the folder synced, with which the new name is durable.
+    beside.as_file().sync_all().map_err(io("Saving"))?;
+    if named(beside.as_file(), at).is_ok() {
+        beside.discard().map_err(io("Saving"))?;
+        return sync_folder(folder_of(at));
+    }
+    // What is there already is replaced: synced, renamed, and the folder synced, with which the new name is durable.
     beside.commit().map_err(io("Saving"))
+}
+
+/// Gives a file its name where there is none yet, in one step: one that is to replace another is called otherwise for a moment, and
+/// would stay so if its writer was killed just then.
+fn named(file: &File, at: &Path) -> std::io::Result<()> {
+    let open = format!("/proc/self/fd/{}", file.as_raw_fd());
+    let follow = rustix::fs::AtFlags::SYMLINK_FOLLOW;
+    Ok(rustix::fs::linkat(CWD, open, CWD, at, follow)?)
 }
 
 /// Moves a file that arrived to where it stays, on the same disk: its bytes are durable before its name is.
