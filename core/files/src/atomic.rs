@@ -106,3 +106,23 @@ pub fn write_bytes_soon(path: &Path, bytes: &[u8]) -> Result<()> {
     beside.write_all(bytes).map_err(io())?;
     beside.persist(path).map(drop).map_err(|e| io()(e.error))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A new file comes to its name at once, and another one is never put over what is there that way.
+    #[test]
+    fn a_new_file_is_named_in_one_step() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = folder.path().join("a.txt");
+        for there in [false, true] {
+            let mut beside = AtomicWriteFile::open(&at).unwrap();
+            beside.write_all(if there { b"2" } else { b"1" }).unwrap();
+            assert_eq!(named(beside.as_file(), &at).is_err(), there);
+            beside.discard().unwrap();
+            assert_eq!(std::fs::read(&at).unwrap(), b"1");
+        }
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+    }
+}
