@@ -408,7 +408,7 @@ fn renamed(e: FileError, upload: &Path, display: &str) -> FileError {
     }
 }
 
-/// Samples a pixel of a card at most: no more are seen on it, and whoever brought the scene looks round in it by now.
+/// Samples a pixel of a card at most: whoever brought the scene looks round in it by now, and needs the processor.
 const CARD_SAMPLES: u32 = 64;
 
 /// Makes the picture on a project's card, unless it has one.

@@ -5,8 +5,8 @@
 //! "Practical multiple scattering compensation for microfacet models"). Without this a white rough
 //! metal would fail the white furnace.
 //!
-//! The integrals lie in a file: computing them takes half a second of a core, in every program that draws a picture, and the
-//! last bits of powers differ from one C library to another. A test computes them anew.
+//! The integrals lie in a file: computing them takes a quarter of a second of a core (2026-12-01), in every program that draws a
+//! picture. A test computes them anew.
 
 #[cfg(test)]
 mod integrals;
