@@ -12,7 +12,7 @@ use dome_files::{join, jpeg};
 use dome_imaging::Picture;
 use dome_imaging::scale::Shrink;
 use dome_trace::Pass;
-use dome_trace::passes::NO_DEPTH;
+use dome_trace::passes::{NO_DEPTH, NO_NOISE};
 use std::path::PathBuf;
 
 /// The order whose finished master has a pass.
@@ -200,6 +200,7 @@ pub fn value_at(app: &App, id: i64, pass: Pass, u: f64, v: f64) -> Result<String
             let found = mask(app, id)?.into_iter().find(|m| m.colour == colour);
             found.map_or_else(|| "nothing there".into(), |m| m.object)
         }
+        Pass::Noise if x <= NO_NOISE => "not told: fewer than 16 samples".into(),
         Pass::Noise => format!("{x:.1} %"),
         Pass::Alpha | Pass::Roughness | Pass::AmbientOcclusion => format!("{x:.2}"),
         _ => format!("{x:.3}, {y:.3}, {z:.3}"),

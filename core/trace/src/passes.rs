@@ -33,7 +33,7 @@ pub enum Pass {
     Roughness,
     /// A colour for each object, without smoothing at edges.
     ObjectMask,
-    /// Noise in percent of the displayed value.
+    /// Noise in percent of the displayed value; [`NO_NOISE`] where too few samples were taken to tell.
     Noise,
     /// Half the difference between the light of every second sample and that of the others: the picture with it added and the
     /// picture with it taken away are two pictures whose noise has nothing in common.
@@ -44,6 +44,9 @@ pub enum Pass {
 
 /// Depth where a ray meets nothing, metres.
 pub const NO_DEPTH: f32 = 1e10;
+
+/// What the noise pass holds where a pixel has fewer than 16 samples, which cannot tell it.
+pub const NO_NOISE: f32 = -1.0;
 
 impl Pass {
     /// All of them, in the order in which they are kept.

@@ -2,7 +2,7 @@
 
 use crate::accel::TraceRay;
 use crate::integrator::Tracer;
-use crate::passes::{NO_DEPTH, Pass, PassSet, mask_colour};
+use crate::passes::{NO_DEPTH, NO_NOISE, Pass, PassSet, mask_colour};
 use crate::path::{FirstSight, PathLight};
 use crate::sampler::{SETS, Sampler};
 use crate::sketch::Sight;
@@ -44,7 +44,7 @@ pub(crate) struct PixelSums {
 }
 
 /// Sets that decide when a pixel has had enough.
-const DECIDING: usize = SETS as usize / 2;
+const DECIDING: u32 = SETS / 2;
 
 impl Shooter<'_> {
     /// Adds samples of a pixel to its sums.
@@ -233,14 +233,18 @@ impl PixelSums {
         (self.beauty - self.emission) / self.samples.max(1) as f32
     }
 
-    /// Half the difference between the mean of every second sample and that of the others. Their sets have nothing in common,
-    /// and each half has as many that decide when to stop as others.
+    /// Half the difference between the mean of every second sample and that of the others, made smaller where one of them has a
+    /// sample more, so that its noise is the picture's for any number: a half of e samples less one of o has the variance
+    /// s (1/e + 1/o), the picture s / (e + o). Their sets have nothing in common, and each half has as many that decide when to stop
+    /// as others.
     fn halves(&self) -> Vec3 {
         let (even, odd) = (self.samples.div_ceil(2), self.samples / 2);
         if odd == 0 {
             return Vec3::ZERO;
         }
-        (self.even / even as f32 - (self.beauty - self.even) / odd as f32) / 2.0
+        let (even, odd) = (even as f32, odd as f32);
+        let share = (even * odd).sqrt() / (even + odd);
+        (self.even / even - (self.beauty - self.even) / odd) * share
     }
 
     /// Colour of what is seen first.
@@ -255,35 +259,50 @@ impl PixelSums {
 
     /// Noise in percent of the displayed value: the standard error of the value on the screen at
     /// exposure 0 with the sRGB curve, from how far the independent sets lie apart that had no say in
-    /// when to stop.
-    pub(crate) fn noise_percent(&self) -> f32 {
-        self.noise_of(&self.sets[DECIDING..])
+    /// when to stop. Nothing with fewer than two samples a set, which say nothing about their own noise.
+    pub(crate) fn noise_percent(&self) -> Option<f32> {
+        (self.samples >= 2 * SETS).then(|| self.noise_of(DECIDING..SETS))
+    }
+
+    /// The same from all sets, for looks that decide nothing about their own end.
+    pub(crate) fn all_noise(&self) -> f32 {
+        self.noise_of(0..SETS)
     }
 
     /// The same from the sets that decide when to stop.
     pub(crate) fn deciding_noise(&self) -> f32 {
-        self.noise_of(&self.sets[..DECIDING])
+        self.noise_of(0..DECIDING)
     }
 
     /// By the jackknife (Efron 1982, "The Jackknife, the Bootstrap and Other Resampling Plans"): how far the shown value moves when
-    /// one set is left out. The curve is asked at values that the picture nearly has, so a lucky path that the screen cuts off at
-    /// white counts as what it does there; the picture is the mean of all sets, of which these are a part.
-    fn noise_of(&self, sets: &[f32]) -> f32 {
-        let each = (self.samples / SETS).max(1) as f32;
-        let n = SETS as f32;
+    /// one set is left out. Sets differ by a sample where the number of samples is no multiple of theirs, so each counts by what it
+    /// holds (Busing, Meijer and van der Leeden 1999, "Delete-m jackknife for unequal m"). The curve is asked at values that the
+    /// picture nearly has, so a lucky path that the screen cuts off at white counts as what it does there; the picture is the mean of
+    /// all sets, of which these are a part.
+    fn noise_of(&self, sets: Range<u32>) -> f32 {
+        let samples = self.samples as f32;
         let whole = self.sets.iter().sum::<f32>();
-        let shown = |sum: f32, count: f32| srgb_from_linear((sum / (count * each)).clamp(0.0, 1.0));
-        let value = shown(whole, n);
-        let (mut square, mut least) = (0.0f32, value);
-        for s in sets {
-            let without = shown(whole - s, n - 1.0);
-            square += (without - value).powi(2);
+        let shown = |sum: f32, count: f32| srgb_from_linear((sum / count).clamp(0.0, 1.0));
+        let value = shown(whole, samples.max(1.0));
+        let (mut square, mut least, mut count) = (0.0f32, value, 0.0f32);
+        for set in sets {
+            let (held, left) = (self.in_set(set) as f32, samples - self.in_set(set) as f32);
+            if held == 0.0 || left == 0.0 {
+                continue;
+            }
+            let without = shown(whole - self.sets[set as usize], left);
+            square += (without - value).powi(2) * (left / held);
             least = least.min(without);
+            count += 1.0;
         }
-        let part = sets.len() as f32 / n;
-        let error = (square / part * (n - 1.0) / n).sqrt();
+        let error = (square / count.max(1.0)).sqrt();
         // Half way to what is there without its luckiest set: by the lucky one alone a pixel would look bright and therefore calm.
         error / ((least + value) / 2.0).max(DARKEST) * 100.0
+    }
+
+    /// How many of the samples belong to a set: they are dealt out in turn.
+    fn in_set(&self, set: u32) -> u32 {
+        self.samples / SETS + u32::from(set < self.samples % SETS)
     }
 
     /// The pixel's values in the layers of `passes`, one after the other into `put`.
@@ -321,11 +340,82 @@ impl PixelSums {
                 }
                 Pass::AmbientOcclusion => put(i, &[self.open / n]),
                 Pass::Roughness => put(i, &[self.roughness / n]),
-                Pass::Noise => put(i, &[self.noise_percent()]),
+                Pass::Noise => put(i, &[self.noise_percent().unwrap_or(NO_NOISE)]),
                 Pass::Halves => put(i, &self.halves().to_array()),
                 // Made where noise is taken out.
                 Pass::TakenOut => put(i, &[0.0; 3]),
             }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn pixel(values: impl IntoIterator<Item = f32>) -> PixelSums {
+        let mut sums = PixelSums::default();
+        for (index, value) in (0..).zip(values) {
+            let light = PathLight {
+                beauty: Vec3::splat(value),
+                ..PathLight::default()
+            };
+            sums.add(&light, index);
+            sums.samples += 1;
+        }
+        sums
+    }
+
+    /// Samples that are all alike have no noise, however many there are; of too few nothing is told.
+    #[test]
+    fn even_light_has_no_noise_whatever_the_number_of_samples() {
+        for count in 1..=200 {
+            let sums = pixel((0..count).map(|_| 0.3));
+            let told = sums.noise_percent();
+            assert_eq!(told.is_some(), count >= 16, "{count}");
+            assert!(told.unwrap_or_default() < 1e-3, "{count}: {told:?}");
+            assert!(sums.deciding_noise() < 1e-3, "{count}");
+            assert!(sums.halves().length() < 1e-6, "{count}");
+        }
+    }
+
+    /// Against what statistics say: the standard error of a mean of n even numbers between 0.4 and 0.6 is 0.2 / sqrt(12 n), and what
+    /// the halves differ by has as much.
+    #[test]
+    fn noise_of_any_number_of_samples_is_the_standard_error() {
+        let mut state = 7u64;
+        let mut draw = || {
+            state = state
+                .wrapping_mul(6364136223846793005)
+                .wrapping_add(1442695040888963407);
+            0.4 + 0.2 * (state >> 40) as f32 / (1u64 << 24) as f32
+        };
+        for count in [16u32, 17, 20, 23, 100] {
+            let runs = 4000;
+            let (mut told, mut decided, mut halves) = (0.0f64, 0.0f64, 0.0f64);
+            for _ in 0..runs {
+                let sums = pixel((0..count).map(|_| draw()));
+                told += f64::from(sums.noise_percent().unwrap()).powi(2);
+                decided += f64::from(sums.deciding_noise()).powi(2);
+                halves += f64::from(sums.halves().x).powi(2);
+            }
+            let error = 0.2 / (12.0 * f64::from(count)).sqrt();
+            // The curve of the screen at 0.5: 0.735357 (IEC 61966-2-1), its slope by a difference.
+            let slope = f64::from(srgb_from_linear(0.501) - srgb_from_linear(0.499)) / 0.002;
+            let wanted = error * slope / 0.735357 * 100.0;
+            for (name, found) in [("told", told), ("deciding", decided)] {
+                let found = (found / f64::from(runs)).sqrt();
+                let off = found / wanted - 1.0;
+                assert!(
+                    off.abs() < 0.05,
+                    "{count}, {name}: {found} and not {wanted} %"
+                );
+            }
+            let found = (halves / f64::from(runs)).sqrt();
+            assert!(
+                (found / error - 1.0).abs() < 0.05,
+                "{count}: {found} and not {error}"
+            );
         }
     }
 }
