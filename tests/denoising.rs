@@ -230,7 +230,7 @@ fn a_killed_denoised_order_goes_on_to_the_same_bytes() {
 
 /// Where the noise is kept that an order is rendered to.
 fn noise_file(strips: &Path) -> std::path::PathBuf {
-    strips.with_file_name("raw-noise.txt")
+    strips.with_file_name("block-noise.txt")
 }
 
 /// On the server: the noise that is left is told, by another order of the same picture too; what was taken is a pass that is shown;
@@ -258,7 +258,7 @@ fn orders_tell_what_is_left_and_what_was_taken() {
         / (128.0 * 64.0);
     assert!((110.0..145.0).contains(&mean), "{mean}");
     // The noise it was rendered to was looked for once and is kept: strips of before and after a stop go together.
-    let kept = server.files_of(order).join("raw-noise.txt");
+    let kept = server.files_of(order).join("block-noise.txt");
     let kept: f64 = std::fs::read_to_string(kept).unwrap().parse().unwrap();
     assert!(kept >= 2.0, "{kept}");
     let again = server.order(id, wish);

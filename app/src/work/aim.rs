@@ -1,4 +1,5 @@
-//! How noisy a picture may be rendered for denoising to leave as little as was asked.
+//! How noisy blocks of a picture may stay for the whole to have the noise that was asked for, as it is told; of one that is denoised, for
+//! denoising to leave as little.
 //!
 //! A few patches of the picture, at its own detail, are rendered in two qualities and denoised, and what is left in them is
 //! told by their halves. What is left follows the noise by a power between none (all is detail that was taken for noise) and one
@@ -22,9 +23,23 @@ const SHARE: u64 = 64;
 /// Rounding: so many steps double the noise.
 const STEPS: f32 = 8.0;
 
+/// The noise at which blocks of a picture are to end, percent of the displayed value, so that as much is left as its recipe asks; nothing
+/// where no noise is asked for.
+pub fn limit(
+    recipe: &Recipe,
+    eyes: &mut Eyes,
+    way: &Way,
+    control: &Control,
+) -> Result<Option<f32>, Stopped> {
+    match raw_noise(recipe, eyes, way, control)? {
+        Some(percent) => Ok(Some(percent)),
+        None => eyes.limit(control),
+    }
+}
+
 /// The noise to which a denoised picture is rendered so that about as much is left as its recipe asks, percent of the displayed
 /// value. Nothing where no noise is asked for or nothing is denoised.
-pub fn raw_noise(
+fn raw_noise(
     recipe: &Recipe,
     eyes: &Eyes,
     way: &Way,

@@ -4,7 +4,9 @@ use super::recipe::Recipe;
 use dome_imaging::LayeredStrip;
 use dome_optics::Eye;
 use dome_optics::rig::{Rig, Side};
-use dome_trace::{Control, Forecast, Illumination, Learned, Quality, Render, Scene, Stopped};
+use dome_trace::{
+    Control, Forecast, Illumination, Learned, Quality, Render, Scene, Stopped, Survey,
+};
 
 /// The eyes of a recipe, left first.
 pub fn of(recipe: &Recipe) -> Vec<Box<dyn Eye>> {
@@ -29,6 +31,8 @@ pub struct Eyes<'a> {
     renders: Vec<Render<'a>>,
     /// The eye whose picture is that of one eye alone; it decides for itself how many samples it takes.
     alone: Option<Side>,
+    /// What a look at the picture told, once there was one.
+    survey: Option<Survey>,
 }
 
 impl<'a> Eyes<'a> {
@@ -49,6 +53,7 @@ impl<'a> Eyes<'a> {
         Self {
             renders,
             alone: recipe.rig.as_ref().and_then(Rig::alone),
+            survey: None,
         }
     }
 
@@ -57,9 +62,28 @@ impl<'a> Eyes<'a> {
         &self.renders[0]
     }
 
-    /// How long all of them will take, strip by strip.
+    /// How long all of them will take, strip by strip; if it is stopped meanwhile little is known.
     pub fn forecast(&self, places: &[(u32, u32)], control: &Control) -> Forecast {
-        Forecast::look(self.first(), places, control).for_eyes(self.renders.len())
+        let width = self.first().size.width();
+        let looked = match &self.survey {
+            Some(survey) => Ok(Forecast::of(survey, width, places)),
+            None => Survey::look(self.deciding(), control)
+                .map(|survey| Forecast::of(&survey, width, places)),
+        };
+        looked
+            .unwrap_or_else(|_| Forecast::even(width, places))
+            .for_eyes(self.renders.len())
+    }
+
+    /// The noise at which blocks are to end so that the whole picture has the noise that its quality asks for; nothing if it asks for none.
+    pub fn limit(&mut self, control: &Control) -> Result<Option<f32>, Stopped> {
+        let Quality::Noise { percent, .. } = self.deciding().quality else {
+            return Ok(None);
+        };
+        let survey = Survey::look(self.deciding(), control)?;
+        let limit = survey.limit(percent);
+        self.survey = Some(survey);
+        Ok(limit)
     }
 
     /// The render whose picture others are judged by: of a pair that of the eye that one alone would be.
@@ -70,8 +94,9 @@ impl<'a> Eyes<'a> {
         }
     }
 
-    /// Renders to another noise than was asked for, percent: denoising takes the rest.
+    /// Renders until blocks have this noise, percent.
     pub fn aim_at(&mut self, percent: f32) {
+        self.survey = self.survey.take().map(|survey| survey.with_limit(percent));
         for render in &mut self.renders {
             if let Quality::Noise { most, .. } = render.quality {
                 render.quality = Quality::Noise { percent, most };

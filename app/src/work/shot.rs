@@ -236,10 +236,13 @@ impl Shot {
         let learned = learned.map_err(|_| stopped())?;
         let mut eyes = Eyes::new(&recipe, scene, light, &both, &learned);
         let way = denoise::way();
-        let raw = looked(watcher, || aim::raw_noise(&recipe, &eyes, &way, control));
-        let raw = raw.map_err(|_| stopped())?;
+        let limit = looked(watcher, || aim::limit(&recipe, &mut eyes, &way, control));
+        let limit = limit.map_err(|_| stopped())?;
+        let raw = limit.filter(|_| recipe.denoise);
         if let Some(percent) = raw {
             watcher.aims_at(percent);
+        }
+        if let Some(percent) = limit {
             eyes.aim_at(percent);
         }
         if self.in_parts() {
@@ -269,7 +272,8 @@ impl Shot {
     }
 
     fn told(&self, told: Told, files: Vec<PathBuf>, left: &Remaining) -> Made {
-        let notes = told.note.into_iter().map(String::from).collect();
+        let notes = (told.note.into_iter().chain(self.out.spec.cut.note())).map(String::from);
+        let notes = notes.collect();
         let noise = told.noise.percent().map(|percent| {
             let (from, to) = self.rows();
             let rows = u64::from(to - from) * self.sides().len().max(1) as u64;

@@ -1,22 +1,11 @@
-//! How long a render will take, from a look at places all over the picture: a few blocks are rendered to their end there, by the
-//! same rule as all will be.
+//! How long a render will take: first by a look at places all over it ([`Survey`]), then more and more by its own pace.
 
-use crate::pixel::{PixelSums, Shooter};
-use crate::render::{BLOCK, Control, Quality, Render, block_noise, goes_on, next_look};
-use rayon::prelude::*;
-use std::time::{Duration, Instant};
+use crate::survey::Survey;
+use std::time::Duration;
 
-/// Share of the work that the look is about, and for which it counts as much as what was measured since: it tells how long it takes
-/// before any of it is done, and less and less later on.
+/// Share of the work for which the look counts as much as what was measured since: it tells how long it takes before any of it is done,
+/// and less and less later on.
 const LOOKED: f64 = 0.02;
-/// Places that are looked at in each strip, at least and at most.
-const LOOKS: (u32, u32) = (2, 4);
-/// Most strips that are looked at; the others are taken to be like their neighbours.
-const MOST_STRIPS: usize = 64;
-/// Blocks of one look: one, and its neighbours, which it goes on with.
-const TOGETHER: usize = 3;
-/// Samples that tell how long one takes, where their number is set.
-const SAMPLES: u32 = 32;
 
 /// The work that each strip is expected to take.
 pub struct Forecast {
@@ -27,42 +16,25 @@ pub struct Forecast {
 }
 
 impl Forecast {
-    /// Looks at the strips, given as first row and number of rows. Takes a few hundredths of the render; told to stop, it ends
-    /// at once and knows little.
-    pub fn look(render: &Render, places: &[(u32, u32)], control: &Control) -> Self {
-        let shooter = render.shooter();
-        let width = render.size.width();
-        let step = places.len().div_ceil(MOST_STRIPS).max(1);
-        control.look(places.len().div_ceil(step) as u64);
-        let seen: Vec<(f64, f64)> = places
-            .par_iter()
-            .step_by(step)
+    /// For strips, given as first row and number of rows, of a picture `width` pixels wide.
+    pub fn of(survey: &Survey, width: u32, places: &[(u32, u32)]) -> Self {
+        let strips = (places.iter())
             .map(|&(top, rows)| {
-                let pixels = f64::from(rows) * f64::from(width);
-                let looks = (LOOKED * pixels / (TOGETHER * BLOCK) as f64) as u32;
-                let looks = looks.clamp(LOOKS.0, LOOKS.1);
-                let (mut seconds, mut samples) = (0.0, 0.0);
-                for i in 0..looks {
-                    // Not all in one row, nor below each other.
-                    let row = top + (2 * i + 1) * rows / (2 * looks);
-                    let column = (2 * i + 1 + top / rows.max(1) % 2) * width / (2 * looks);
-                    let (each, wanted) = block_at(&shooter, render, (column, row), control);
-                    seconds += each * wanted;
-                    samples += wanted;
-                }
-                control.looked(1);
-                (seconds / f64::from(looks), samples / f64::from(looks))
-            })
-            .collect();
-        control.look(0);
-        let strips = places
-            .iter()
-            .enumerate()
-            .map(|(i, &(top, rows))| {
-                let (seconds, samples) = seen[i / step];
+                let (seconds, samples) = survey.at_row(top + rows / 2);
                 let pixels = f64::from(rows) * f64::from(width);
                 (top, (seconds * pixels).max(1e-9), samples * pixels)
             })
+            .collect();
+        Self {
+            strips,
+            threads: rayon::current_num_threads(),
+        }
+    }
+
+    /// Where nothing was looked at: every pixel takes alike.
+    pub fn even(width: u32, places: &[(u32, u32)]) -> Self {
+        let strips = (places.iter())
+            .map(|&(top, rows)| (top, f64::from(rows), f64::from(rows) * f64::from(width)))
             .collect();
         Self {
             strips,
@@ -118,60 +90,6 @@ impl Forecast {
         } else {
             1.0
         }
-    }
-}
-
-/// Renders the block at a pixel as it will be rendered: seconds for a sample of a pixel, and samples that each pixel takes.
-fn block_at(
-    shooter: &Shooter,
-    render: &Render,
-    (column, row): (u32, u32),
-    control: &Control,
-) -> (f64, f64) {
-    let width = render.size.width() as usize;
-    let count = width.div_ceil(BLOCK);
-    let middle = (column as usize / BLOCK).min(count - 1);
-    // The middle one first, then those beside it round the sphere, as far as there are as many and they have a say.
-    let mut blocks: Vec<usize> = vec![middle, (middle + 1) % count, (middle + count - 1) % count];
-    blocks.truncate(match render.quality {
-        Quality::Samples(_) => 1,
-        Quality::Noise { .. } => count,
-    });
-    let columns = |block: usize| block * BLOCK..((block + 1) * BLOCK).min(width);
-    let mut sums: Vec<Vec<PixelSums>> = (blocks.iter())
-        .map(|b| vec![PixelSums::default(); columns(*b).len()])
-        .collect();
-    let mut active = vec![true; blocks.len()];
-    let (mut done, mut shot) = (0, 0u64);
-    let mut spent = Duration::ZERO;
-    while done < render.quality.most() && active[0] && !control.is_stopped() {
-        control.wait_while_held();
-        let next = match render.quality {
-            Quality::Samples(n) => n.min(SAMPLES),
-            Quality::Noise { most, .. } => next_look(done).min(most),
-        };
-        // Not the time for which something more urgent had the cores.
-        let begun = Instant::now();
-        for ((block, sums), _) in (blocks.iter().zip(&mut sums).zip(&active)).filter(|(_, a)| **a) {
-            for (column, sums) in columns(*block).zip(sums) {
-                shooter.shoot((column as u32, row), done..next, sums);
-                shot += u64::from(next - done);
-            }
-        }
-        spent += begun.elapsed();
-        done = next;
-        let Quality::Noise { percent, .. } = render.quality else {
-            break;
-        };
-        let noisy: Vec<bool> = sums.iter().map(|s| block_noise(s) > percent).collect();
-        active = (0..blocks.len())
-            .map(|i| active[i] && goes_on(&noisy, i))
-            .collect();
-    }
-    let each = spent.as_secs_f64() / shot.max(1) as f64;
-    match render.quality {
-        Quality::Samples(n) => (each, f64::from(n)),
-        Quality::Noise { .. } => (each, f64::from(done)),
     }
 }
 

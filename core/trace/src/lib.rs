@@ -46,6 +46,7 @@ pub mod sky;
 mod smoothing;
 pub mod stand;
 mod surface;
+pub mod survey;
 pub mod texture;
 
 pub use error::TraceError;
@@ -64,6 +65,7 @@ pub use photometry::{LightScale, LightStart};
 pub use render::{Control, Quality, Render, Stopped};
 pub use scene::{Mover, Object, Scene, SceneBuilder};
 pub use sky::{Sky, SunSky, Surroundings};
+pub use survey::Survey;
 
 /// The engine's version: pictures of two versions may differ, so nothing of theirs is mixed. It follows from the sources.
 pub const ENGINE: &str = concat!(env!("CARGO_PKG_VERSION"), " ", env!("DOME_ENGINE"));

@@ -27,7 +27,7 @@ pub const STRIP_ROWS: u32 = 16;
 /// that a picture may be cut anywhere.
 pub(crate) const BLOCK: usize = 32;
 /// Samples after which the noise is looked at for the first time.
-const FIRST_LOOK: u32 = 32;
+pub(crate) const FIRST_LOOK: u32 = 32;
 
 /// How good a picture is to be.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -292,10 +292,9 @@ impl<'a> Render<'a> {
                 let column = left + column as u32;
                 sums.layers(shooter, (column, row), &self.passes, &mut put);
                 strip.noise.samples += u64::from(sums.samples);
-                // Fewer samples than that say nothing about their own noise.
-                if sums.samples >= 2 * SETS {
+                if let Some(noise) = sums.noise_percent() {
                     let weight = self.weight(column, row);
-                    let noise = f64::from(sums.noise_percent());
+                    let noise = f64::from(noise);
                     strip.noise.squares += noise * noise * weight;
                     strip.noise.weight += weight;
                 }
@@ -374,19 +373,20 @@ fn line_of<'a, const N: usize>(
 ) -> [Vec<PixelSums>; N] {
     let (width, quality) = (eyes[0].0.size.width() as usize, eyes[0].0.quality);
     let mut lines: [Vec<PixelSums>; N] = std::array::from_fn(|_| vec![PixelSums::default(); width]);
-    let mut active: Vec<bool> = (0..width.div_ceil(BLOCK))
-        .map(|i| blocks.contains(&i))
+    let most = quality.most();
+    let first = match quality {
+        Quality::Samples(n) => n,
+        Quality::Noise { most, .. } => FIRST_LOOK.min(most),
+    };
+    let mut done = vec![0; width.div_ceil(BLOCK)];
+    let mut wanted: Vec<u32> = (0..done.len())
+        .map(|i| if blocks.contains(&i) { first } else { 0 })
         .collect();
-    let mut done = 0;
-    while done < quality.most() && active.contains(&true) {
-        let next = match quality {
-            Quality::Samples(n) => n,
-            Quality::Noise { most, .. } => next_look(done).min(most),
-        };
+    while wanted != done {
         for ((_, shooter), line) in eyes.iter().zip(&mut lines) {
             line.par_chunks_mut(BLOCK)
                 .enumerate()
-                .filter(|(i, _)| active[*i])
+                .filter(|(i, _)| wanted[*i] > done[*i])
                 .for_each(|(i, block)| {
                     control.wait_while_held();
                     if control.is_stopped() {
@@ -394,48 +394,64 @@ fn line_of<'a, const N: usize>(
                     }
                     for (k, sums) in block.iter_mut().enumerate() {
                         let column = (i * BLOCK + k) as u32;
-                        shooter.borrow().shoot((column, row), done..next, sums);
+                        shooter
+                            .borrow()
+                            .shoot((column, row), done[i]..wanted[i], sums);
                     }
-                    let samples = u64::from(next - done) * block.len() as u64;
+                    let samples = u64::from(wanted[i] - done[i]) * block.len() as u64;
                     control.samples.fetch_add(samples, Ordering::Relaxed);
                 });
         }
         if control.is_stopped() {
             break;
         }
-        done = next;
-        if let Quality::Noise { percent, .. } = quality {
-            let noisy: Vec<bool> = (0..active.len())
-                .map(|i| {
-                    (lines.iter()).any(|line| {
-                        let block = line.chunks(BLOCK).nth(i).unwrap_or_default();
-                        block_noise(block) > percent
-                    })
-                })
-                .collect();
-            for i in 0..noisy.len() {
-                let few = least.is_some_and(|least| least[i] > done);
-                active[i] = active[i] && (goes_on(&noisy, i) || few);
+        done.clone_from(&wanted);
+        let Quality::Noise { percent, .. } = quality else {
+            break;
+        };
+        let noise: Vec<f32> = (0..done.len())
+            .map(|i| {
+                let of = |line: &Vec<PixelSums>| {
+                    block_noise(line.chunks(BLOCK).nth(i).unwrap_or_default())
+                };
+                lines.iter().map(of).fold(0.0, f32::max)
+            })
+            .collect();
+        wanted = next_counts(&noise, &done, percent, most);
+        for i in 0..done.len() {
+            if !blocks.contains(&i) {
+                wanted[i] = 0;
+            } else if let Some(least) = least {
+                // As many as the other eye took.
+                wanted[i] = wanted[i].max(least[i].min(most));
             }
         }
     }
     lines
 }
 
-/// The number of samples after which the noise is looked at next: half as many again, in whole sets.
-pub(crate) fn next_look(done: u32) -> u32 {
-    if done == 0 {
-        FIRST_LOOK
-    } else {
-        done.saturating_add((done / 2).next_multiple_of(SETS))
-    }
-}
-
-/// Whether a block of a row needs more samples. One whose neighbour is noisy goes on too: what it has not met yet may be near. Where
-/// the row's ends do not meet this asks a little more than needed.
-pub(crate) fn goes_on(noisy: &[bool], i: usize) -> bool {
-    let n = noisy.len();
-    noisy[i] || noisy[(i + 1) % n] || noisy[(i + n - 1) % n]
+/// How many samples each block of a row is to have next, from the noise it has (percent) after those it has: enough for the limit as far
+/// as that can be told, at least a quarter and at most as many more, in whole sets. A block whose neighbour is too noisy goes on with
+/// it: what it has not met yet may be near. Where the row's ends do not meet this asks a little more than needed.
+pub(crate) fn next_counts(noise: &[f32], done: &[u32], percent: f32, most: u32) -> Vec<u32> {
+    let own: Vec<u32> = (noise.iter().zip(done))
+        .map(|(noise, &done)| {
+            if *noise <= percent {
+                return done;
+            }
+            let needed = f64::from(done) * f64::from(noise / percent).powi(2);
+            let next = (needed.ceil() as u32).clamp(done + done / 4, done.saturating_mul(2));
+            next.next_multiple_of(SETS).min(most)
+        })
+        .collect();
+    let n = own.len();
+    (0..n)
+        .map(|i| {
+            let beside = [i, (i + 1) % n, (i + n - 1) % n].into_iter();
+            let with = beside.filter(|k| noise[*k] > percent).map(|k| own[k]);
+            with.fold(done[i], u32::max)
+        })
+        .collect()
 }
 
 /// Noise of neighbouring pixels together, percent.

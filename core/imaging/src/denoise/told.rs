@@ -8,10 +8,10 @@ use crate::transfer::{luminance, srgb_from_linear};
 /// How far a denoised picture may still be from the truth: sums that can be added up over strips in any grouping.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Remaining {
-    /// What is wrong in both halves alike, squared percent times weight; by chance it may come out below nothing.
-    pub wrong: f64,
-    /// What is wrong by noise, the same.
-    pub noise: f64,
+    /// Squared percent times weight; of a little it may by chance come out below nothing.
+    pub squares: f64,
+    /// Of it, what the halves lie apart after they were filtered: so much at least is wrong.
+    pub apart: f64,
     /// How much of the sphere it is.
     pub weight: f64,
 }
@@ -19,14 +19,14 @@ pub struct Remaining {
 impl Remaining {
     /// Adds other rows.
     pub fn add(&mut self, other: Self) {
-        self.wrong += other.wrong;
-        self.noise += other.noise;
+        self.squares += other.squares;
+        self.apart += other.apart;
         self.weight += other.weight;
     }
 
     /// All of it, in percent of the displayed value; `None` where nothing was told.
     pub fn percent(&self) -> Option<f64> {
-        (self.weight > 0.0).then(|| ((self.wrong.max(0.0) + self.noise) / self.weight).sqrt())
+        (self.weight > 0.0).then(|| (self.squares.max(self.apart) / self.weight).sqrt())
     }
 }
 
@@ -42,12 +42,13 @@ impl Filtered {
     /// the halves are not known. `apart` is half the difference of the two halves, `weight` how much of the sphere a pixel of the
     /// strip is (column and row of the picture).
     ///
-    /// Two halves A and B of independent noise are filtered alike to FA and FB. What is wrong in both is no noise: it is
-    /// found as what the rests have in common, for the mean of (A - FA)(B - FB) is the square of that error, whatever the filter
-    /// did. What is wrong in one alone shows as FA - FB; the whole picture, of twice as many samples, has half the variance
-    /// of a half, which is (FA - FB)^2 / 4. Both are unbiased but for that last step, where what is blurred less with less
-    /// noise counts as if it were blurred as before (own derivation; the idea of judging one half by the other is that of
-    /// Rousselle, Knaus and Zwicker 2012, "Adaptive rendering with non-local means filtering").
+    /// Let the halves be T + a and T + b, of a truth T and independent noises, and the filtered whole F = T + e. The mean of
+    /// (A - F)(B - F) is that of e^2 less that of e (a + b): the error squared, less what of each place's own noise is still in the
+    /// result. How much that is the halves tell, filtered alike to FA and FB: (FA - FB)(A - B) / 2 has the same mean as e (a + b) where a
+    /// filter lets as much of a half's noise through as of the whole's. So both that was blurred and noise that was left are those of the
+    /// picture itself, not those of pictures of half as many samples (own derivation; it is Stein's unbiased estimate of the risk, 1981,
+    /// with the halves in the place of the derivative; judging one half by the other is the idea of Rousselle, Knaus and Zwicker 2012,
+    /// "Adaptive rendering with non-local means filtering").
     pub fn remaining(
         &self,
         apart: &[f32],
@@ -64,23 +65,23 @@ impl Filtered {
             let halves = [before + apart, before - apart];
             let filtered = [light(one), light(other)];
             let value = luminance([after[0], after[1], after[2]]);
-            let [a, b, fa, fb] =
-                [halves[0], halves[1], filtered[0], filtered[1]].map(|v| v.clamp(0.0, 1.0));
-            let (rests, apart, whole) = if value < 1.0 {
+            let all = [halves[0], halves[1], filtered[0], filtered[1], value];
+            let all = all.map(|v| v.clamp(0.0, 1.0));
+            let (shown, whole) = if value < 1.0 {
                 // Near the value the curve is straight, so that noise does not look like an error in all of it.
                 let slope = displayed_slope(value);
-                let rests = (a - fa) * (b - fb) * slope * slope;
-                (rests, (fa - fb) * slope, srgb_from_linear(value.max(0.0)))
+                (all.map(|v| v * slope), srgb_from_linear(value.max(0.0)))
             } else {
                 // White that may not be white in truth.
-                let [a, b, fa, fb] = [a, b, fa, fb].map(srgb_from_linear);
                 let whole = srgb_from_linear(before.clamp(0.0, 1.0));
-                ((a - fa) * (b - fb), fa - fb, whole)
+                (all.map(srgb_from_linear), whole)
             };
+            let [a, b, fa, fb, f] = shown;
+            let square = (a - f) * (b - f) + (fa - fb) * (a - b) / 2.0;
             let weight = weight((i % width) as u32, beauty.top + (i / width) as u32);
             let percents = weight * 1e4 / f64::from(whole.max(DARKEST)).powi(2);
-            sum.wrong += f64::from(rests) * percents;
-            sum.noise += f64::from(apart * apart / 4.0) * percents;
+            sum.squares += f64::from(square) * percents;
+            sum.apart += f64::from((fa - fb).powi(2) / 4.0) * percents;
             sum.weight += weight;
         }
         Some(sum)
