@@ -9,7 +9,7 @@ use rustix::fs::CWD;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::os::fd::AsRawFd;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// Longest name of a file that another name can be made of, bytes: file systems take 255, and what is not whole is called by eight
 /// more while it comes to its place.
@@ -17,7 +17,11 @@ const LONGEST_NAME: usize = 247;
 
 /// Writes a file through `fill`. Until everything is on disk the target keeps its old bytes; after an
 /// error nothing is left behind.
+///
+/// A link stays one: what it leads to is written. What is no file, a device or a pipe, is refused.
 pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>) -> Result<()> {
+    let led = target(path)?;
+    let path = led.as_path();
     if path.file_name().is_none_or(|n| n.len() <= LONGEST_NAME) {
         return write_at(path, path, fill);
     }
@@ -25,6 +29,29 @@ pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>)
     let short = beside.join("whole");
     write_at(&short, path, fill)?;
     keep(&short, path)
+}
+
+/// The file that a name leads to: through links, where there are some.
+fn target(path: &Path) -> Result<PathBuf> {
+    let Ok(there) = std::fs::symlink_metadata(path) else {
+        return Ok(path.to_owned());
+    };
+    let led = match there.is_symlink() {
+        true => {
+            let to = std::fs::read_link(path).map_err(FileError::io("Following", path))?;
+            let to = folder_of(path).join(to);
+            // One that leads to nothing yet is written where it leads.
+            std::fs::canonicalize(path).unwrap_or(to)
+        }
+        false => path.to_owned(),
+    };
+    match std::fs::metadata(&led) {
+        Ok(meta) if !meta.is_file() => Err(FileError::Request(format!(
+            "{} is not a file but a folder, a device or a pipe; name a file to write.",
+            path.display()
+        ))),
+        _ => Ok(led),
+    }
 }
 
 /// The folder of a file.
@@ -78,8 +105,9 @@ pub fn keep(from: &Path, to: &Path) -> Result<()> {
     File::open(from)
         .and_then(|f| f.sync_all())
         .map_err(io("Saving", from))?;
-    std::fs::rename(from, to).map_err(io("Moving", to))?;
-    sync_folder(folder_of(to))
+    let led = target(to)?;
+    std::fs::rename(from, &led).map_err(io("Moving", to))?;
+    sync_folder(folder_of(&led))
 }
 
 /// Makes the names in a folder durable.

@@ -9,7 +9,7 @@
 
 mod read;
 
-pub use read::{ExrHeader, ExrStrips, value_at};
+pub use read::{ExrHeader, ExrStrips, ViewPlace, value_at};
 pub(crate) use read::{check_size, chromaticities};
 
 use crate::error::{FileError, Result};
@@ -31,6 +31,8 @@ use std::fs::File;
 use std::io::{BufWriter, Seek, Write};
 use std::ops::Range;
 use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Rows in a ZIP block of the format.
 const BLOCK_ROWS: u32 = 16;
@@ -39,7 +41,29 @@ const POSE_HEADING: &str = "poseHeadingDegrees";
 /// Name of the attribute that holds what determines the picture.
 const DESCRIPTION: &str = "pictureDescription";
 /// Largest finite half float; brighter light is held there rather than written as infinity.
-const HALF_MAX: f32 = 65504.0;
+pub(crate) const HALF_MAX: f32 = 65504.0;
+
+/// Whether light was cut because half floats hold no more, found while a picture is written; its clones are one and the same.
+#[derive(Clone, Debug, Default)]
+pub struct Cut(Arc<AtomicBool>);
+
+impl Cut {
+    /// What is to be said of it.
+    pub fn note(&self) -> Option<&'static str> {
+        (self.0.load(Ordering::Relaxed))
+            .then_some("Light above 65504 was cut there: its half floats hold no more.")
+    }
+
+    /// As half floats, noticing what is cut. Light that came as half floats was cut if it is as bright as one can be.
+    pub(crate) fn halves(&self, values: impl Iterator<Item = f32>) -> impl Iterator<Item = f16> {
+        values.map(|v| {
+            if v.abs() >= HALF_MAX {
+                self.0.store(true, Ordering::Relaxed);
+            }
+            to_half(v)
+        })
+    }
+}
 
 /// What is written beside the pixels.
 #[derive(Clone, Debug)]
@@ -60,6 +84,8 @@ pub struct ExrMeta {
     pub both_eyes: bool,
     /// Whether several pictures lie packed in this one, which is then no sphere of its own.
     pub packed: bool,
+    /// Notices what half floats cut of the light.
+    pub cut: Cut,
 }
 
 impl Default for ExrMeta {
@@ -73,6 +99,7 @@ impl Default for ExrMeta {
             description: None,
             both_eyes: false,
             packed: false,
+            cut: Cut::default(),
         }
     }
 }
@@ -185,7 +212,7 @@ where
         // Colour in any view is meant for the eye; whatever else a layer holds is not.
         let last = c.name.rsplit('.').next().unwrap_or_default();
         let linear = !["R", "G", "B"].contains(&last) || !is_colour(&c.name);
-        ChannelDescription::new(Text::new_or_panic(&c.name), kind, linear)
+        ChannelDescription::new(text(&c.name), kind, linear)
     });
     let mut header = Header::new(
         Text::from("panorama"),
@@ -212,7 +239,7 @@ where
     };
     header.own_attributes.multi_view_names =
         (spec.meta.both_eyes).then(|| crate::views::VIEWS.map(Text::from).into());
-    header.own_attributes.comments = spec.meta.comments.as_deref().and_then(text);
+    header.own_attributes.comments = spec.meta.comments.as_deref().map(text);
     header.own_attributes.white_luminance = spec.meta.white_cd_m2;
     header.shared_attributes.chromaticities = Some(Chromaticities {
         // Rec. ITU-R BT.709 with D65.
@@ -229,7 +256,7 @@ where
             AttributeValue::F32(heading as f32),
         );
     }
-    let described = (spec.meta.description.as_ref()).and_then(|d| text(&d.to_string()));
+    let described = (spec.meta.description.as_ref()).map(|d| text(&d.to_string()));
     if let Some(described) = described {
         (header.shared_attributes.other)
             .insert(Text::from(DESCRIPTION), AttributeValue::Text(described));
@@ -282,9 +309,9 @@ where
     }
 }
 
-/// The format's texts are Latin-1; what is not is left out letter by letter.
-fn text(s: &str) -> Option<Text> {
-    Text::new_or_none(s.chars().filter(|c| c.is_ascii()).collect::<String>())
+/// A text of the format: UTF-8 (OpenEXR, "Technical Introduction", strings of attributes and names of channels).
+fn text(s: &str) -> Text {
+    Text::from_bytes_unchecked(s.bytes().collect())
 }
 
 /// Collects strips of any height into the format's blocks.
@@ -353,6 +380,9 @@ impl<'a> BlockRows<'a> {
                     .map(|pixel| pixel[channel]);
                 if column.float {
                     data.extend(values.flat_map(f32::to_ne_bytes));
+                } else if is_colour(&column.name) {
+                    let halves = self.spec.meta.cut.halves(values);
+                    data.extend(halves.flat_map(f16::to_ne_bytes));
                 } else {
                     data.extend(values.flat_map(|v| to_half(v).to_ne_bytes()));
                 }

@@ -1,12 +1,11 @@
 //! Reading two eyes from files: two pictures, views of one OpenEXR, or one picture that both lie in.
 
-use crate::budget::{self, Claim};
+use crate::budget::Claim;
 use crate::error::{FileError, Result, display_name};
 use crate::exr_picture::ExrStrips;
 use crate::format::PictureFormat;
-use crate::linear_picture;
+use crate::linear_picture::{self, LinearPicture};
 use crate::rows::Depth;
-use crate::views;
 use dome_imaging::Picture;
 use dome_optics::rig::{Arrangement, Packing, Side};
 use std::path::Path;
@@ -22,6 +21,10 @@ pub struct TwoEyes {
     pub packing: Packing,
     /// Whether `packing` was told or found in the file, not guessed from its ratio.
     pub told: bool,
+    /// Luminance of the value 1 that they tell, cd/m^2.
+    pub white_cd_m2: Option<f32>,
+    /// What is to be said about them, one sentence each.
+    pub notices: Vec<String>,
     memory: Claim,
 }
 
@@ -38,84 +41,81 @@ pub fn has_views(path: &Path) -> bool {
         && ExrStrips::open(path).is_ok_and(|s| s.header.has_both_eyes())
 }
 
-/// A whole picture in linear light.
-fn whole(path: &Path, memory: &mut Claim) -> Result<(Picture, Depth)> {
-    let read = linear_picture::read(path)?;
-    memory.join(read.memory);
-    Ok((read.picture, read.depth))
+/// What the pictures of two eyes were read with, but for the pictures.
+#[derive(Default)]
+struct Read {
+    depth: Option<Depth>,
+    white_cd_m2: Option<f32>,
+    notices: Vec<String>,
+    memory: Claim,
 }
 
-/// One view of an OpenEXR.
-fn view(path: &Path, side: Side, memory: &mut Claim) -> Result<Picture> {
-    let strips = ExrStrips::open_channels(path, views::colour_channels(side))?;
-    let (width, height) = (strips.header.width, strips.header.height);
-    memory.grow(
-        u64::from(width) * u64::from(height) * 12,
-        &display_name(path),
-    )?;
-    let mut picture = Picture::black(width, height);
-    for strip in strips {
-        let strip = strip?;
-        picture
-            .place(&strip)
-            .map_err(|e| FileError::damaged(display_name(path), e))?;
+impl Read {
+    /// The picture; what its file told is added to what others told.
+    fn take(&mut self, read: LinearPicture) -> Picture {
+        let finer = |d: Depth| match d {
+            Depth::Eight => 0,
+            Depth::Sixteen => 1,
+            Depth::Half => 2,
+            Depth::Float => 3,
+        };
+        let most = self.depth.into_iter().chain([read.depth]);
+        self.depth = most.max_by_key(|d| finer(*d));
+        self.white_cd_m2 = self.white_cd_m2.or(read.white_cd_m2);
+        for notice in read.notices {
+            if !self.notices.contains(&notice) {
+                self.notices.push(notice);
+            }
+        }
+        self.memory.join(read.memory);
+        read.picture
     }
-    Ok(picture)
+
+    fn eyes(self, eyes: [Picture; 2], packing: Packing, told: bool) -> TwoEyes {
+        TwoEyes {
+            eyes,
+            depth: self.depth.unwrap_or(Depth::Half),
+            packing,
+            told,
+            white_cd_m2: self.white_cd_m2,
+            notices: self.notices,
+            memory: self.memory,
+        }
+    }
 }
 
 /// Two pictures, the left eye's first.
 pub fn of_two(left: &Path, right: &Path) -> Result<TwoEyes> {
-    let mut memory = budget::claim(0, "Two pictures")?;
-    let (a, depth) = whole(left, &mut memory)?;
-    let (b, other) = whole(right, &mut memory)?;
-    if (a.width, a.height) != (b.width, b.height) {
-        return Err(FileError::Request(format!(
-            "{} is {} x {} px and {} is {} x {} px; two eyes have the same size.",
-            display_name(left),
-            a.width,
-            a.height,
-            display_name(right),
-            b.width,
-            b.height
-        )));
+    let mut read = Read::default();
+    let a = read.take(linear_picture::read(left)?);
+    let b = read.take(linear_picture::read(right)?);
+    same_size(&a, &b, [&display_name(left), &display_name(right)])?;
+    Ok(read.eyes([a, b], Packing::TWO_FILES, true))
+}
+
+fn same_size(a: &Picture, b: &Picture, [left, right]: [&str; 2]) -> Result<()> {
+    if (a.width, a.height) == (b.width, b.height) {
+        return Ok(());
     }
-    let finer = |d: &Depth| match d {
-        Depth::Eight => 0,
-        Depth::Sixteen => 1,
-        Depth::Half => 2,
-        Depth::Float => 3,
-    };
-    Ok(TwoEyes {
-        eyes: [a, b],
-        depth: if finer(&depth) >= finer(&other) {
-            depth
-        } else {
-            other
-        },
-        packing: Packing::TWO_FILES,
-        told: true,
-        memory,
-    })
+    Err(FileError::Request(format!(
+        "{left} is {} x {} px and {right} is {} x {} px; two eyes have the same size.",
+        a.width, a.height, b.width, b.height
+    )))
 }
 
 /// Two eyes of one file: its views, or both halves of the picture by `packing`, which is guessed from the ratio if it is not
 /// told.
 pub fn of_one(path: &Path, packing: Option<Packing>) -> Result<TwoEyes> {
     let name = display_name(path);
-    let mut memory = budget::claim(0, &name)?;
+    let mut read = Read::default();
     if has_views(path) {
-        return Ok(TwoEyes {
-            eyes: [
-                view(path, Side::Left, &mut memory)?,
-                view(path, Side::Right, &mut memory)?,
-            ],
-            depth: Depth::Half,
-            packing: Packing::MONO,
-            told: true,
-            memory,
-        });
+        let a = read.take(linear_picture::read_eye(path, Side::Left)?);
+        let b = read.take(linear_picture::read_eye(path, Side::Right)?);
+        let [left, right] = ["left", "right"].map(|eye| format!("The {eye} eye of {name}"));
+        same_size(&a, &b, [&left, &right])?;
+        return Ok(read.eyes([a, b], Packing::MONO, true));
     }
-    let (picture, depth) = whole(path, &mut memory)?;
+    let picture = read.take(linear_picture::read(path)?);
     let told = packing.is_some();
     let packing = match packing {
         Some(packing) => packing,
@@ -133,17 +133,11 @@ pub fn of_one(path: &Path, packing: Option<Packing>) -> Result<TwoEyes> {
     }
     let size = packing.eye_size((picture.width, picture.height));
     size.map_err(|e| FileError::Request(e.to_string()))?;
-    memory.grow(
+    read.memory.grow(
         u64::from(picture.width) * u64::from(picture.height) * 24,
         &name,
     )?;
-    Ok(TwoEyes {
-        eyes: halves(&picture, packing),
-        depth,
-        packing,
-        told,
-        memory,
-    })
+    Ok(read.eyes(halves(&picture, packing), packing, told))
 }
 
 /// Halves that are more alike than this are two eyes.

@@ -1,8 +1,9 @@
 //! KTX 2.0 (Khronos, "KTX File Format Specification" 2.0): a cube of half floats with its chain of levels.
 
 use crate::error::{FileError, Result};
-use crate::exr_picture::to_half;
+use crate::exr_picture::Cut;
 use dome_imaging::convert::Pixel;
+use half::f16;
 use std::path::Path;
 
 const IDENTIFIER: [u8; 12] = [
@@ -14,8 +15,8 @@ const FORMAT: u32 = 97;
 const PIXEL: usize = 8;
 
 /// Writes a cube: levels from the largest, each with its six faces one after the other in the order +X -X +Y
-/// -Y +Z -Z, square and linear.
-pub fn write_cube(path: &Path, side: u32, levels: &[Vec<Pixel>]) -> Result<()> {
+/// -Y +Z -Z, square and linear. Tells what half floats cut of their light.
+pub fn write_cube(path: &Path, side: u32, levels: &[Vec<Pixel>]) -> Result<Cut> {
     let whole = |level: usize| {
         let side = (side >> level).max(1) as usize;
         6 * side * side
@@ -25,10 +26,12 @@ pub fn write_cube(path: &Path, side: u32, levels: &[Vec<Pixel>]) -> Result<()> {
             "The levels of the cube do not halve from one to the next; make them again.".into(),
         ));
     }
-    crate::atomic::write_bytes(path, &cube(side, levels))
+    let cut = Cut::default();
+    crate::atomic::write_bytes(path, &cube(side, levels, &cut))?;
+    Ok(cut)
 }
 
-fn cube(side: u32, levels: &[Vec<Pixel>]) -> Vec<u8> {
+fn cube(side: u32, levels: &[Vec<Pixel>], cut: &Cut) -> Vec<u8> {
     let descriptor = descriptor();
     let writer = [b"KTXwriter\0", crate::SOFTWARE.as_bytes(), b"\0"].concat();
     let mut values = (writer.len() as u32).to_le_bytes().to_vec();
@@ -63,7 +66,10 @@ fn cube(side: u32, levels: &[Vec<Pixel>]) -> Vec<u8> {
     out.resize(out.len().next_multiple_of(PIXEL), 0);
     for level in levels.iter().rev() {
         for p in level {
-            out.extend(p.to_array().iter().flat_map(|v| to_half(*v).to_le_bytes()));
+            out.extend(
+                cut.halves(p.to_array().into_iter())
+                    .flat_map(f16::to_le_bytes),
+            );
         }
     }
     out
@@ -107,7 +113,7 @@ mod tests {
                     .collect()
             })
             .collect();
-        let bytes = cube(4, &levels);
+        let bytes = cube(4, &levels, &Cut::default());
         let reader = ktx2::Reader::new(&bytes[..]).unwrap();
         let header = reader.header();
         assert_eq!(header.format, Some(ktx2::Format::R16G16B16A16_SFLOAT));

@@ -5,6 +5,7 @@ use crate::error::{Result, display_name};
 use crate::rows::{Depth, PictureRows};
 use dome_imaging::Picture;
 use dome_imaging::convert::Row;
+use dome_optics::rig::Side;
 use std::path::Path;
 
 /// A picture in linear light and what is to be said about it.
@@ -24,8 +25,16 @@ pub struct LinearPicture {
 
 /// Reads an OpenEXR, Radiance HDR, JPEG or PNG.
 pub fn read(path: &Path) -> Result<LinearPicture> {
+    of_rows(PictureRows::open(path)?, path)
+}
+
+/// Reads one eye's view of an OpenEXR that holds both.
+pub fn read_eye(path: &Path, side: Side) -> Result<LinearPicture> {
+    of_rows(PictureRows::open_eye(path, side)?, path)
+}
+
+fn of_rows(mut rows: PictureRows, path: &Path) -> Result<LinearPicture> {
     let name = display_name(path);
-    let mut rows = PictureRows::open(path)?;
     let (width, height) = (rows.width, rows.height);
     let memory = budget::claim(u64::from(width) * u64::from(height) * 12, &name)?;
     let mut notices = std::mem::take(&mut rows.notices);

@@ -1,7 +1,7 @@
 //! Writing a panorama in any format from its strips.
 
 use crate::error::{FileError, Result};
-use crate::exr_picture::{self, ExrMeta, ExrSpec};
+use crate::exr_picture::{self, Cut, ExrMeta, ExrSpec};
 use crate::fingerprint::Description;
 use crate::format::PictureFormat;
 use crate::jpeg;
@@ -46,6 +46,8 @@ pub struct PictureSpec {
     pub both_eyes: bool,
     /// Rows of a part of the picture, which only OpenEXR can hold; without it the whole.
     pub rows: Option<Range<u32>>,
+    /// Notices what the half floats of an OpenEXR cut of the light.
+    pub cut: Cut,
 }
 
 impl PictureSpec {
@@ -70,6 +72,7 @@ impl PictureSpec {
             packing: Packing::MONO,
             both_eyes: false,
             rows: None,
+            cut: Cut::default(),
         }
     }
 }
@@ -307,6 +310,7 @@ pub fn write(
                         description: spec.description.clone(),
                         both_eyes: spec.both_eyes,
                         packed: spec.packing.is_packed(),
+                        cut: spec.cut.clone(),
                     },
                 )
             };

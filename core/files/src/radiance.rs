@@ -6,7 +6,7 @@ use dome_imaging::strip::CHANNELS;
 use std::io::{BufRead, BufReader, Read, Write};
 use std::path::Path;
 
-/// Three linear values as shared-exponent bytes; light below nothing is nothing.
+/// Three linear values as the nearest shared-exponent bytes, which readers take at their word; light below nothing is nothing.
 pub fn rgbe(rgb: [f32; 3]) -> [u8; 4] {
     let rgb = rgb.map(|v| {
         if v.is_finite() {
@@ -23,12 +23,20 @@ pub fn rgbe(rgb: [f32; 3]) -> [u8; 4] {
     if largest >= (exponent as f32).exp2() {
         exponent += 1; // the logarithm was rounded down across a power of two
     }
-    let scale = 256.0 * (-exponent as f32).exp2();
-    let byte = |v: f32| (v * scale) as u8;
+    let scaled = |exponent: i32| {
+        let scale = 256.0 * (-exponent as f32).exp2();
+        rgb.map(|v| (v * scale).round())
+    };
+    let mut parts = scaled(exponent);
+    if parts.contains(&256.0) {
+        exponent += 1; // rounded up to the next power of two
+        parts = scaled(exponent);
+    }
+    let byte = |v: f32| v as u8;
     [
-        byte(rgb[0]),
-        byte(rgb[1]),
-        byte(rgb[2]),
+        byte(parts[0]),
+        byte(parts[1]),
+        byte(parts[2]),
         (exponent + 128) as u8,
     ]
 }

@@ -7,7 +7,7 @@ pub(crate) use colours::colours_of;
 use crate::budget::{self, Claim};
 use crate::colour::{Conversion, Told, of_chromaticities, of_icc};
 use crate::error::{FileError, Result, display_name};
-use crate::exr_picture::ExrStrips;
+use crate::exr_picture::{ExrStrips, HALF_MAX};
 use crate::format::PictureFormat;
 use crate::limits::MAX_SIDE;
 use crate::tag::read_limited;
@@ -16,6 +16,7 @@ use colours::{Colours, convert, png_colours};
 use dome_imaging::convert::{Pixel, Row};
 use dome_imaging::transfer::linear_from_srgb16;
 use dome_optics::Shape;
+use dome_optics::rig::Side;
 use std::borrow::Cow;
 use std::fs::File;
 use std::io::{BufReader, Cursor, Read};
@@ -73,12 +74,15 @@ impl Iterator for PictureRows {
     }
 }
 
-/// What no light has is dark, what is beyond counting is as bright as a half float can be.
+/// What no light has is dark. Infinite is what half floats become that were too bright for one: it is as bright as one can be. Else
+/// only what sums of would be infinite is held back.
 fn sane(v: f32) -> f32 {
     if v.is_nan() {
         0.0
+    } else if v.is_infinite() {
+        HALF_MAX.copysign(v)
     } else {
-        v.clamp(-65504.0, 65504.0)
+        v.clamp(-1e30, 1e30)
     }
 }
 
@@ -106,7 +110,7 @@ impl PictureRows {
             .and_then(|mut f| f.read(&mut head))
             .map_err(FileError::io("Reading", path))?;
         let opened = match PictureFormat::sniff(&head[..n]) {
-            Some(PictureFormat::Exr) => Self::open_exr(path)?,
+            Some(PictureFormat::Exr) => Self::open_exr(path, None)?,
             Some(PictureFormat::Png) => Self::open_png(path, &name)?,
             Some(PictureFormat::Jpeg) => Self::open_jpeg(path, &name)?,
             Some(PictureFormat::Hdr) => Self::open_hdr(path, &name)?,
@@ -121,19 +125,40 @@ impl PictureRows {
         Ok(opened)
     }
 
-    fn open_exr(path: &Path) -> Result<Self> {
+    /// Opens one eye's view of an OpenEXR that holds both.
+    pub fn open_eye(path: &Path, side: Side) -> Result<Self> {
+        Self::open_exr(path, Some(side))
+    }
+
+    fn open_exr(path: &Path, side: Option<Side>) -> Result<Self> {
         let name = display_name(path);
-        if is_tiled_or_several(path)? {
+        if side.is_none() && is_tiled_or_several(path)? {
             return Self::open_exr_whole(path, &name);
         }
-        let strips = ExrStrips::open(path)?;
+        let mut strips = ExrStrips::open(path)?;
+        let mut prefix = String::new();
+        if let Some(side) = side {
+            let Some([left, right]) = strips.header.eyes.clone() else {
+                return Err(FileError::unsupported(
+                    name,
+                    "it holds no views of two eyes",
+                ));
+            };
+            let place = match side {
+                Side::Left => left,
+                Side::Right => right,
+            };
+            strips = ExrStrips::open_part(path, Some(place.part), ["R", "G", "B"])?;
+            prefix = place.prefix;
+        }
         let header = strips.header.clone();
-        let channel = |names: &[&str]| {
-            (names.iter()).find_map(|n| header.channels.iter().position(|c| c.0 == *n))
+        let channel = |wanted: &str| {
+            let wanted = format!("{prefix}{wanted}");
+            header.channels.iter().position(|c| c.0 == wanted)
         };
-        let colour = match (channel(&["R"]), channel(&["G"]), channel(&["B"])) {
+        let colour = match (channel("R"), channel("G"), channel("B")) {
             (Some(r), Some(g), Some(b)) => [r, g, b],
-            _ => match channel(&["Y"]) {
+            _ => match channel("Y") {
                 Some(y) => [y; 3],
                 None => {
                     return Err(FileError::unsupported(
@@ -143,7 +168,7 @@ impl PictureRows {
                 }
             },
         };
-        let alpha = channel(&["A"]);
+        let alpha = channel("A");
         let float = colour.iter().any(|&c| header.channels[c].1);
         let told = header.envmap.is_some()
             || header
@@ -390,6 +415,8 @@ impl PictureRows {
         let (picture, _) = image_whole(&bytes, image::ImageFormat::Hdr, name, &mut memory)?;
         let picture = picture.into_rgb32f();
         let (width, height) = picture.dimensions();
+        // Shared exponents reach further than half floats.
+        let bright = picture.as_raw().iter().any(|v| *v > HALF_MAX);
         let rows = (0..height).map(move |y| {
             let _held = &memory;
             let start = y as usize * width as usize * 3;
@@ -403,7 +430,7 @@ impl PictureRows {
             format: PictureFormat::Hdr,
             width,
             height,
-            depth: Depth::Half,
+            depth: if bright { Depth::Float } else { Depth::Half },
             alpha: false,
             told_shape: None,
             heading_deg: None,

@@ -37,7 +37,8 @@ pub(crate) fn read_limited(path: &Path) -> Result<Vec<u8>> {
 pub fn tag(input: &Path, output: &Path, request: &TagRequest) -> Result<()> {
     let name = display_name(input);
     let bytes = read_limited(input)?;
-    let tagged = match PictureFormat::sniff(&bytes) {
+    let is = PictureFormat::sniff(&bytes);
+    let tagged = match is {
         Some(PictureFormat::Jpeg) => JpegParts::read(bytes, &name)?.tagged(request)?,
         Some(PictureFormat::Png) => PngParts::read(bytes, &name)?.tagged(request)?,
         Some(other) => {
@@ -56,5 +57,15 @@ pub fn tag(input: &Path, output: &Path, request: &TagRequest) -> Result<()> {
             ));
         }
     };
+    if let (Some(is), Ok(named)) = (is, PictureFormat::from_path(output))
+        && is != named
+    {
+        return Err(FileError::Request(format!(
+            "{name} is {}, and tagging does not make another kind of it; name {} .{}.",
+            is.name(),
+            display_name(output),
+            is.ending()
+        )));
+    }
     atomic::write_bytes(output, &tagged)
 }

@@ -5,6 +5,7 @@
 use crate::error::{FileError, Result};
 use crate::fingerprint::Fingerprint;
 use crate::pano::PanoProperties;
+use quick_xml::events::attributes::Attribute;
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::name::{Namespace, ResolveResult};
 use quick_xml::{NsReader, Writer, XmlVersion};
@@ -281,7 +282,20 @@ pub fn merge(packet: &str, p: &PanoProperties) -> Result<String> {
                     continue;
                 }
                 let is_rdf_root = rdf && e.local_name().as_ref() == "RDF";
+                let before = e.attributes().count();
                 let e = without_properties(&reader, e)?;
+                // What held nothing but our properties holds nothing: the new ones take its place.
+                let left = e.attributes().flatten();
+                let named = |a: &Attribute| {
+                    let key = a.key.as_ref();
+                    key.starts_with("xmlns") || key.ends_with(":about") || key == "about"
+                };
+                if !is_rdf_root
+                    && e.attributes().count() < before
+                    && left.into_iter().all(|a| named(&a))
+                {
+                    continue;
+                }
                 if is_rdf_root && skipping.is_none() {
                     let end = e.to_end().into_owned();
                     for event in [

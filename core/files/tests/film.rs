@@ -118,6 +118,86 @@ fn fragments_move_with_the_index_before_them() {
     assert_eq!(u32_at(&new, place(b"tfra", &new) + 24), 700 + by);
 }
 
+/// Still items beside the film (ISO/IEC 14496-12, 8.11.3: `meta` with `iloc`) are found where they went: by their own distance, by that of
+/// their pieces, by both; what lies before the index, or in the list's own data, stays.
+#[test]
+fn still_items_move_with_the_index_before_them() {
+    let folder = tempfile::tempdir().unwrap();
+    let short = |v: &[u16]| -> Vec<u8> { v.iter().flat_map(|v| v.to_be_bytes()).collect() };
+    let long = |v: &[u32]| -> Vec<u8> { v.iter().flat_map(|v| v.to_be_bytes()).collect() };
+    let mut parts: Vec<Vec<u8>> = vec![long(&[1 << 24]), short(&[0x4440, 4])];
+    // Number, method, source, base, pieces: distance and length of each.
+    for (number, method, base, pieces) in [
+        (1, 0, 900u32, &[0u32, 50][..]),
+        (2, 0, 0, &[20, 950]),
+        (3, 0, 10, &[2]),
+        (4, 1, 0, &[900]),
+    ] {
+        parts.push(short(&[number, method, 0]));
+        parts.push(long(&[base]));
+        parts.push(short(&[pieces.len() as u16]));
+        pieces.iter().for_each(|p| parts.push(long(&[*p, 7])));
+    }
+    let parts: Vec<&[u8]> = parts.iter().map(Vec::as_slice).collect();
+    let hdlr = boxed(b"hdlr", &[&[0; 8], b"pict", &[0; 13]]);
+    let meta = boxed(b"meta", &[&[0; 4], &hdlr, &boxed(b"iloc", &parts)]);
+    let film = film::film(&Wish {
+        size: (256, 128),
+        chunks: vec![700],
+        first: true,
+    });
+    let path = written(folder.path(), &[film, meta].concat());
+    let out = folder.path().join("out.mp4");
+    let by = tag(&path, &out, &request(sphere(FilmStereo::Mono)))
+        .unwrap()
+        .growth as u64;
+    let new = std::fs::read(&out).unwrap();
+    // Bases stand 6 bytes into an item, the first piece 12 and the second 20.
+    let item = |i: usize| place(b"iloc", &new) + 12 + [0, 28, 56, 76][i];
+    let told = |i: usize| (u32_at(&new, item(i) + 6), u32_at(&new, item(i) + 12));
+    assert_eq!(told(0), (900 + by, 0));
+    assert_eq!(told(1), (0, 20));
+    assert_eq!(u32_at(&new, item(1) + 20), 950 + by);
+    assert_eq!(told(2), (10, 2));
+    assert_eq!(told(3), (0, 900));
+}
+
+/// A word about a picture whose ratio is not that of what is said: one eye is 2:1, and only of two may each be squeezed.
+#[test]
+fn a_ratio_that_does_not_fit_gets_a_word() {
+    use FilmStereo::{Mono, SideBySide, TopBottom};
+    let folder = tempfile::tempdir().unwrap();
+    for (size, stereo, word) in [
+        ((512, 256), Mono, None),
+        ((512, 512), Mono, Some("say top-bottom")),
+        ((1024, 256), Mono, Some("say side-by-side")),
+        ((512, 288), Mono, Some("no sphere of 2:1")),
+        ((512, 512), TopBottom, None),
+        ((512, 256), TopBottom, None),
+        ((1024, 256), SideBySide, None),
+        ((512, 256), SideBySide, None),
+        ((512, 512), SideBySide, Some("no sphere of 2:1")),
+        ((1024, 256), TopBottom, Some("no sphere of 2:1")),
+    ] {
+        let old = film::film(&Wish {
+            size,
+            chunks: vec![700],
+            first: true,
+        });
+        let path = written(folder.path(), &old);
+        let notes = tag(&path, &path, &request(sphere(stereo))).unwrap().notes;
+        let found = inspect(&path).unwrap().problems;
+        assert_eq!(notes, found, "{size:?} {stereo:?}");
+        match word {
+            Some(word) => assert!(
+                notes.iter().any(|n| n.contains(word)),
+                "{size:?}: {notes:?}"
+            ),
+            None => assert!(notes.is_empty(), "{size:?} {stereo:?}: {notes:?}"),
+        }
+    }
+}
+
 /// Where 32 bits do not reach any more the table gets 64, and its own growth counts.
 #[test]
 fn chunks_beyond_four_gibibytes_get_wide_offsets() {

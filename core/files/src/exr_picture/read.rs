@@ -11,7 +11,7 @@ use dome_imaging::strip::CHANNELS;
 use dome_optics::Shape;
 use dome_optics::projection::CubeLayout;
 use exr::block::UncompressedBlock;
-use exr::block::reader::{ChunksReader, SequentialBlockDecompressor};
+use exr::block::reader::ChunksReader;
 use exr::meta::attribute::{AttributeValue, EnvironmentMap, SampleType, Text};
 use exr::meta::header::Header;
 use exr::prelude::Vec2;
@@ -46,17 +46,23 @@ pub struct ExrHeader {
     pub white_cd_m2: Option<f32>,
     /// What determined the picture, if its maker told.
     pub description: Option<Description>,
-    /// The `multiView` attribute: names of the views, the default one first.
-    pub views: Vec<String>,
+    /// Where the views of both eyes lie, the left one first, if both are there.
+    pub eyes: Option<[ViewPlace; 2]>,
+}
+
+/// Where one view of a file of several lies: in a part, before whose channels' names a prefix stands.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ViewPlace {
+    /// Index of the part.
+    pub part: usize,
+    /// What stands before the names of its channels, with its point; nothing for the default view.
+    pub prefix: String,
 }
 
 impl ExrHeader {
     /// Whether both eyes are in the file.
     pub fn has_both_eyes(&self) -> bool {
-        self.views == crate::views::VIEWS
-            && crate::views::colour_channels(dome_optics::rig::Side::Right)
-                .iter()
-                .all(|c| self.channels.iter().any(|have| have.0 == *c))
+        self.eyes.is_some()
     }
 
     /// The shape that the file tells: by the standard attribute, else by our own words in the comments.
@@ -88,7 +94,7 @@ fn description(header: &Header) -> Option<Description> {
     let told = (header.shared_attributes.other.get(&name))
         .or_else(|| header.own_attributes.other.get(&name));
     match told {
-        Some(AttributeValue::Text(text)) => text.to_string().parse().ok(),
+        Some(AttributeValue::Text(text)) => words(text).parse().ok(),
         _ => None,
     }
 }
@@ -108,14 +114,69 @@ pub(crate) fn check_size(header: &Header, name: &str) -> Result<()> {
     Ok(())
 }
 
-type Chunks = exr::block::reader::AllChunksReader<BufReader<File>>;
+/// The text of an attribute: UTF-8 as the format wants it and we write it, else Latin-1.
+pub(crate) fn words(text: &Text) -> String {
+    let bytes = text.as_slice();
+    std::str::from_utf8(bytes).map_or_else(
+        |_| bytes.iter().map(|b| char::from(*b)).collect(),
+        String::from,
+    )
+}
+
+/// Where both eyes lie by what the standard has: views of one part by the names of their channels (the attribute `multiView`, the
+/// default one first), or a part for each (its attribute `view`).
+fn eyes_of(headers: &[Header]) -> Option<[ViewPlace; 2]> {
+    let has = |header: &Header, prefix: &str| {
+        (["R", "G", "B"].iter()).all(|c| {
+            let name = format!("{prefix}{c}");
+            header
+                .channels
+                .list
+                .iter()
+                .any(|have| have.name.eq(name.as_str()))
+        })
+    };
+    let places = crate::views::VIEWS.map(|view| match headers {
+        [one] => {
+            let views: Vec<String> = (one.own_attributes.multi_view_names.iter().flatten())
+                .map(words)
+                .collect();
+            let prefix = match views.iter().position(|v| v == view)? {
+                0 => String::new(),
+                _ => format!("{view}."),
+            };
+            has(one, &prefix).then_some(ViewPlace { part: 0, prefix })
+        }
+        several => {
+            let part = (several.iter()).position(|h| {
+                h.own_attributes
+                    .view_name
+                    .as_ref()
+                    .is_some_and(|v| words(v) == view)
+                    && !h.deep
+                    && has(h, "")
+            })?;
+            Some(ViewPlace {
+                part,
+                prefix: String::new(),
+            })
+        }
+    });
+    let [Some(left), Some(right)] = places else {
+        return None;
+    };
+    Some([left, right])
+}
+
+type Blocks = Box<dyn FnMut() -> Option<exr::error::Result<UncompressedBlock>> + Send>;
 
 /// The strips of an OpenEXR picture on disk, from the top of its data window.
 pub struct ExrStrips {
     /// The file's header.
     pub header: ExrHeader,
     path: PathBuf,
-    blocks: SequentialBlockDecompressor<Chunks>,
+    layout: Header,
+    blocks: Blocks,
     /// First row that was not given yet.
     next_row: u32,
     /// Blocks that came before their turn: files may hold their rows from the bottom up or in any order.
@@ -133,6 +194,11 @@ impl ExrStrips {
 
     /// Opens a picture for three of its channels, which may be the same.
     pub fn open_channels(path: &Path, names: [&str; CHANNELS]) -> Result<Self> {
+        Self::open_part(path, None, names)
+    }
+
+    /// The same of one of its parts; untold, a file of several must be one of two eyes, whose left one it is then.
+    pub fn open_part(path: &Path, part: Option<usize>, names: [&str; CHANNELS]) -> Result<Self> {
         let name = display_name(path);
         File::open(path).map_err(FileError::io("Reading", path))?;
         let bad = |e: exr::error::Error| FileError::damaged(&name, e);
@@ -143,12 +209,21 @@ impl ExrStrips {
             exr::block::read(file, pedantic)
         };
         let reader = read(false).or_else(|_| read(true)).map_err(bad)?;
-        let [header] = reader.headers() else {
+        let eyes = eyes_of(reader.headers());
+        let count = reader.headers().len();
+        let part = match (part, &eyes) {
+            (Some(part), _) => part,
+            (None, Some([left, _])) => left.part,
+            (None, None) => 0,
+        };
+        let Some(header) = (reader.headers().get(part)).filter(|_| count == 1 || eyes.is_some())
+        else {
             return Err(FileError::unsupported(
                 name,
                 "an EXR of several parts cannot be read yet; save one part",
             ));
         };
+        let layout = header.clone();
         check_size(header, &name)?;
         let heading = match header.own_attributes.other.get(&Text::from(POSE_HEADING)) {
             Some(AttributeValue::F32(v)) if v.is_finite() => Some(f64::from(*v)),
@@ -164,31 +239,33 @@ impl ExrStrips {
                 .channels
                 .list
                 .iter()
-                .map(|c| (c.name.to_string(), c.sample_type == SampleType::F32))
+                .map(|c| (words(&c.name), c.sample_type == SampleType::F32))
                 .collect(),
             envmap: header.own_attributes.environment_map.map(|e| match e {
                 EnvironmentMap::LatitudeLongitude => "latlong",
                 EnvironmentMap::Cube => "cube",
             }),
             pose_heading_deg: heading,
-            comments: header
-                .own_attributes
-                .comments
-                .as_ref()
-                .map(ToString::to_string),
+            comments: header.own_attributes.comments.as_ref().map(words),
             chromaticities: chromaticities(header),
             white_cd_m2: (header.own_attributes.white_luminance)
                 .filter(|w| w.is_finite() && *w > 0.0),
             description: description(header),
-            views: (header.own_attributes.multi_view_names.iter().flatten())
-                .map(ToString::to_string)
-                .collect(),
+            eyes,
         };
-        let chunks = reader.all_chunks(false).map_err(bad)?;
+        let blocks: Blocks = if count == 1 {
+            let mut all = (reader.all_chunks(false).map_err(bad)?).sequential_decompressor(false);
+            Box::new(move || all.decompress_next_block())
+        } else {
+            let own = reader.filter_chunks(false, |_, _, block| block.layer == part);
+            let mut own = own.map_err(bad)?.sequential_decompressor(false);
+            Box::new(move || own.decompress_next_block())
+        };
         Ok(Self {
             header: info,
             path: path.to_owned(),
-            blocks: chunks.sequential_decompressor(false),
+            layout,
+            blocks,
             next_row: 0,
             waiting: BTreeMap::new(),
             waiting_memory: Claim::default(),
@@ -198,7 +275,7 @@ impl ExrStrips {
 
     /// Reads the whole file through without keeping pixels, so that one cut short is found.
     pub fn check_whole(mut self) -> Result<ExrHeader> {
-        while let Some(block) = self.blocks.decompress_next_block() {
+        while let Some(block) = (self.blocks)() {
             block.map_err(|e| FileError::damaged(display_name(&self.path), e))?;
         }
         Ok(self.header)
@@ -212,7 +289,7 @@ impl ExrStrips {
             if let Some(planes) = self.waiting.remove(&self.next_row) {
                 return Some(Ok(self.given(self.next_row, planes)));
             }
-            let Some(block) = self.blocks.decompress_next_block() else {
+            let Some(block) = (self.blocks)() else {
                 let missing = !std::mem::take(&mut self.waiting).is_empty();
                 return missing.then(|| {
                     Err(FileError::damaged(
@@ -244,8 +321,7 @@ impl ExrStrips {
     }
 
     fn planes(&self, block: &UncompressedBlock) -> Result<(u32, Vec<Vec<f32>>)> {
-        let header = &self.blocks.meta_data().headers[0];
-        planes_of(header, block, self.header.width, &self.path)
+        planes_of(&self.layout, block, self.header.width, &self.path)
     }
 
     fn strip(&self, top: u32, planes: &[Vec<f32>]) -> Result<Strip> {
@@ -347,7 +423,7 @@ pub fn value_at(path: &Path, names: &[&str], (column, row): (u32, u32)) -> Resul
     names
         .iter()
         .map(|wanted| {
-            let place = header.channels.list.iter().position(|c| c.name.eq(wanted));
+            let place = (header.channels.list.iter()).position(|c| words(&c.name) == **wanted);
             place
                 .and_then(|p| planes[p].get(at).copied())
                 .ok_or_else(|| {

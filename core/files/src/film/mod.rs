@@ -15,6 +15,8 @@ mod sv3d;
 mod tag;
 mod uuid;
 
+use dome_optics::projection::{Cell, CubeLayout, Face};
+
 pub use read::{FilmFindings, FilmSound, inspect, is_film};
 pub use tag::{FilmRequest, Tagged, tag};
 
@@ -64,13 +66,31 @@ pub enum FilmProjection {
         /// Top, bottom, left, right.
         bounds: [f64; 4],
     },
-    /// Six faces of a cube; the layout's number and the padding of the faces, pixels.
+    /// Six faces of a cube; the layout's number (0 is [`cube_layout`]) and the padding of the faces, pixels.
     Cube {
         /// 0 is the only layout that is described: two rows of three faces.
         layout: u32,
         /// Pixels around each face that continue it.
         padding: u32,
     },
+}
+
+/// How six faces lie in a film whose box tells layout 0, the only one that there is (Spherical Video V2 RFC, `cbmp`): right, left, up over
+/// down, front, back, with up and down half a turn from ours.
+pub fn cube_layout() -> CubeLayout {
+    let half = |face| Cell { face, turns: 2 };
+    CubeLayout::grid(
+        3,
+        2,
+        [
+            Cell::upright(Face::Right),
+            Cell::upright(Face::Left),
+            half(Face::Up),
+            half(Face::Down),
+            Cell::upright(Face::Front),
+            Cell::upright(Face::Back),
+        ],
+    )
 }
 
 impl FilmProjection {

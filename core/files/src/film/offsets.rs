@@ -123,6 +123,91 @@ fn shift_saio(saio: &mut Node, shift: Shift, what: &str) -> Result<()> {
     Ok(())
 }
 
+/// Moves where still items that lie beside the film are found (`iloc` in `meta`, ISO/IEC 14496-12, 8.11.3): pieces that are told by their
+/// distance from the file's beginning, an item's own and each piece's from there.
+pub(super) fn shift_items(meta: &mut Node, shift: Shift, what: &str) -> Result<()> {
+    let short = || FileError::damaged(what, "its list of items is cut short");
+    // QuickTime's has no version before its boxes.
+    let mut at = match meta.body.get(4..8) {
+        Some(b"hdlr") => 0,
+        _ => 4,
+    };
+    while at + 8 <= meta.body.len() {
+        let rest = &meta.body[at..];
+        let (size, kind, head, _) = super::boxes::header(rest, rest.len() as u64, what)?;
+        let end = at + size as usize;
+        if kind == *b"iloc" {
+            shift_locations(&mut meta.body[at + head..end], shift, what).ok_or_else(short)??;
+        }
+        at = end;
+    }
+    Ok(())
+}
+
+/// The same for the list itself; nothing where it ends too early.
+fn shift_locations(iloc: &mut [u8], shift: Shift, what: &str) -> Option<Result<()>> {
+    let version = *iloc.first()?;
+    let sizes = (*iloc.get(4)?, *iloc.get(5)?);
+    let [offset, length, base] = [sizes.0 >> 4, sizes.0 & 15, sizes.1 >> 4].map(usize::from);
+    let index = usize::from(if version == 0 { 0 } else { sizes.1 & 15 });
+    if [offset, length, base, index]
+        .iter()
+        .any(|n| ![0, 4, 8].contains(n))
+    {
+        return None;
+    }
+    let mut at = 6;
+    let mut take = |iloc: &[u8], bytes: usize| -> Option<(usize, u64)> {
+        let place = at;
+        at += bytes;
+        Some((place, number_in(iloc.get(place..at)?)))
+    };
+    let wide = if version < 2 { 2 } else { 4 };
+    let (_, items) = take(iloc, wide)?;
+    for _ in 0..items {
+        take(iloc, wide)?;
+        // 0: from the file's beginning; 1: within the list's own data; 2: within another item.
+        let method = match version {
+            0 => 0,
+            _ => take(iloc, 2)?.1 & 15,
+        };
+        let (_, source) = take(iloc, 2)?;
+        let (base_at, base_told) = take(iloc, base)?;
+        let (_, pieces) = take(iloc, 2)?;
+        let mut places = Vec::new();
+        for _ in 0..pieces {
+            take(iloc, index)?;
+            places.push(take(iloc, offset)?);
+            take(iloc, length)?;
+        }
+        if method != 0 || source != 0 {
+            continue;
+        }
+        let moves = |told: u64| base_told.saturating_add(told) >= shift.after;
+        let all = places.iter().all(|(_, told)| moves(*told));
+        let mut put = |place: usize, bytes: usize, told: u64| {
+            let by = Shift { after: 0, ..shift };
+            iloc[place..place + bytes].copy_from_slice(&told.to_be_bytes()[8 - bytes..]);
+            shift_entry(&mut iloc[place..place + bytes], by, what)
+        };
+        let done = if all && base > 0 && !places.is_empty() {
+            put(base_at, base, base_told)
+        } else {
+            (places.iter().filter(|(_, told)| moves(*told))).try_for_each(|(place, told)| match offset {
+                0 => Err(FileError::unsupported(
+                    what,
+                    "its list of items cannot be moved; move its index to the end first (ffmpeg -c copy)",
+                )),
+                _ => put(*place, offset, *told),
+            })
+        };
+        if let Err(e) = done {
+            return Some(Err(e));
+        }
+    }
+    Some(Ok(()))
+}
+
 /// Moves what a fragment points at by its distance from the file's beginning (ISO/IEC 14496-12, 8.8.7).
 pub(super) fn shift_fragment(moof: &mut Node, shift: Shift, what: &str) -> Result<()> {
     moof.each(b"tfhd", &mut |tfhd| {

@@ -63,6 +63,8 @@ pub struct FilmSound {
     pub channels: u16,
     /// Whether they are first-order ambisonics by the file's words (ACN, SN3D).
     pub ambisonic: bool,
+    /// In which of its channels W, Y, Z and X are, where they are not in this order.
+    pub map: Option<[u8; 4]>,
 }
 
 impl FilmFindings {
@@ -79,16 +81,45 @@ impl FilmFindings {
 /// Whether a file begins as films do.
 pub fn is_film(path: &Path) -> bool {
     let mut head = [0; 8];
-    let read = File::open(path).and_then(|mut f| f.read_exact(&mut head));
+    let read = open(path).and_then(|mut f| f.read_exact(&mut head));
     read.is_ok()
         && (FIRST.iter().any(|kind| head[4..] == kind[..])
             || head[..4] == matroska::EBML.to_be_bytes())
 }
 
+/// Opens what is a file: a pipe would wait for somebody who writes into it.
+fn open(path: &Path) -> std::io::Result<File> {
+    match std::fs::metadata(path)?.is_file() {
+        true => File::open(path),
+        false => Err(std::io::ErrorKind::InvalidInput.into()),
+    }
+}
+
+/// Refuses a name whose ending says another kind of film than is written.
+pub(super) fn check_ending(output: &Path, matroska: bool) -> Result<()> {
+    let ending = output.extension().and_then(|e| e.to_str()).unwrap_or("");
+    let ending = ending.to_ascii_lowercase();
+    let other = match matroska {
+        true => ["mp4", "mov", "m4v"].as_slice(),
+        false => ["mkv", "webm"].as_slice(),
+    };
+    if !other.contains(&ending.as_str()) {
+        return Ok(());
+    }
+    let (is, names) = match matroska {
+        true => ("Matroska", ".mkv or .webm"),
+        false => ("MP4 or QuickTime", ".mp4 or .mov"),
+    };
+    Err(FileError::Request(format!(
+        "The film is {is}, and tagging does not make another kind of it; name {} {names}.",
+        display_name(output)
+    )))
+}
+
 /// Whether a file begins as Matroska does.
 pub(super) fn is_matroska(path: &Path) -> bool {
     let mut head = [0; 4];
-    let read = File::open(path).and_then(|mut f| f.read_exact(&mut head));
+    let read = open(path).and_then(|mut f| f.read_exact(&mut head));
     read.is_ok() && head == matroska::EBML.to_be_bytes()
 }
 
@@ -211,8 +242,8 @@ fn findings(index: &Node, track: &Node) -> FilmFindings {
     let heard = heard.and_then(|trak| {
         let told = boxes::entries(trak).first()?.child(sa3d::KIND);
         let channels = sound::channels(trak)?;
-        if told.is_some_and(|n| !sa3d::is_first_order(n)) || told.is_some() && channels != sa3d::CHANNELS
-        {
+        let map = told.and_then(sa3d::channel_map).filter(|_| channels == sa3d::CHANNELS);
+        if told.is_some() && map.is_none() {
             problems.push(
                 "What it says about its sound's directions is not first-order ambisonics of four channels (ACN, SN3D); players may turn it wrongly."
                     .into(),
@@ -220,7 +251,8 @@ fn findings(index: &Node, track: &Node) -> FilmFindings {
         }
         Some(FilmSound {
             channels,
-            ambisonic: channels == sa3d::CHANNELS && told.is_some_and(sa3d::is_first_order),
+            ambisonic: map.is_some(),
+            map: map.filter(|map| *map != sa3d::PLAIN_MAP),
         })
     });
     FilmFindings {
@@ -282,23 +314,35 @@ fn disagreement(new: Sphere, old: Sphere) -> Option<String> {
 
 /// A picture whose ratio is not that of what it is said to be.
 pub(super) fn wrong_ratio(size: (u32, u32), sphere: &Sphere) -> Option<String> {
-    let FilmProjection::Equirect { bounds } = sphere.projection else {
-        return None;
-    };
     let (w, h) = FilmStereo::eye(size, sphere.stereo);
+    let FilmProjection::Equirect { bounds } = sphere.projection else {
+        let fits = (f64::from(w) / f64::from(h.max(1)) / 1.5 - 1.0).abs() < 0.02;
+        return (!fits).then(|| {
+            format!("An eye's picture is {w} x {h} px, which is no cube of 3:2; check how the eyes and the faces lie.")
+        });
+    };
     let [top, bottom, left, right] = bounds;
     let (full_w, full_h) = (
         f64::from(w) / (1.0 - left - right),
         f64::from(h) / (1.0 - top - bottom),
     );
-    // Squeezed eyes are half as wide or as high.
     let ratio = full_w / full_h;
-    let fits = [2.0, 1.0, 4.0]
-        .iter()
-        .any(|r| (ratio / r - 1.0).abs() < 0.02);
+    let is = |r: f64| (ratio / r - 1.0).abs() < 0.02;
+    // Squeezed eyes are half as wide or as high; one eye alone is never squeezed.
+    let fits = is(2.0)
+        || match sphere.stereo {
+            FilmStereo::Mono => false,
+            FilmStereo::TopBottom => is(4.0),
+            FilmStereo::SideBySide => is(1.0),
+        };
     (!fits).then(|| {
+        let both = match sphere.stereo {
+            FilmStereo::Mono if is(1.0) => " If both eyes lie in it one above the other, say top-bottom.",
+            FilmStereo::Mono if is(4.0) => " If both eyes lie in it side by side, say side-by-side.",
+            _ => "",
+        };
         format!(
-            "An eye's picture is {w} x {h} px, which is no sphere of 2:1; check how the eyes lie and whether it was cropped."
+            "An eye's picture is {w} x {h} px, which is no sphere of 2:1; check how the eyes lie and whether it was cropped.{both}"
         )
     })
 }

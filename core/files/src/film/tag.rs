@@ -2,9 +2,9 @@
 
 use super::boxes::{Node, entries, is_sound, size_of};
 use super::offsets::{
-    Shift, shift_fragment, shift_fragment_list, shift_index, shift_wide, widened,
+    Shift, shift_fragment, shift_fragment_list, shift_index, shift_items, shift_wide, widened,
 };
-use super::read::{Top, index_of, is_matroska, load, main_track, tops, wrong_ratio};
+use super::read::{Top, check_ending, index_of, is_matroska, load, main_track, tops, wrong_ratio};
 use super::{Sphere, matroska, sa3d, sound, st3d, sv3d, uuid};
 use crate::atomic;
 use crate::error::{FileError, Result, display_name};
@@ -41,7 +41,9 @@ pub struct Tagged {
 
 /// Writes `output` as `input` with other words about its sphere. They may be the same file: until all is written the old one stays.
 pub fn tag(input: &Path, output: &Path, request: &FilmRequest) -> Result<Tagged> {
-    if is_matroska(input) {
+    let matroska = is_matroska(input);
+    check_ending(output, matroska)?;
+    if matroska {
         return matroska::tag(input, output, request);
     }
     let name = display_name(input);
@@ -121,7 +123,9 @@ pub fn tag(input: &Path, output: &Path, request: &FilmRequest) -> Result<Tagged>
         for part in &tops {
             let changed = match &part.kind {
                 b"moov" => Some(bytes.clone()),
-                b"moof" | b"mfra" | b"sidx" if shift.by != 0 => copy.moved(part, shift)?,
+                b"moof" | b"mfra" | b"sidx" | b"meta" if shift.by != 0 => {
+                    copy.moved(part, shift)?
+                }
                 _ => None,
             };
             if let Some(changed) = changed {
@@ -131,24 +135,32 @@ pub fn tag(input: &Path, output: &Path, request: &FilmRequest) -> Result<Tagged>
             }
             copy.to = part.end();
         }
-        copy.flush(out)
-    })?;
-    if let Some(before) = before {
-        let mut written = File::open(output).map_err(FileError::io("Reading", output))?;
+        copy.flush(out)?;
+        let Some(before) = before else {
+            return Ok(());
+        };
+        // What lies beside is read, before it takes the place of anything.
+        out.flush().map_err(failed())?;
+        let mut written = out.get_ref().try_clone().map_err(failed())?;
         let parts = super::read::tops(&mut written, output)?;
-        let after = media(&mut written, &parts, output)?;
-        if after != before {
-            return Err(FileError::damaged(
-                display_name(output),
-                "its media bytes are not those of the film it was made of; write it again to another disk",
-            ));
+        match media(&mut written, &parts, output)? == before {
+            true => Ok(()),
+            false => Err(other_media(output)),
         }
-    }
+    })?;
     Ok(Tagged {
         growth: shift.by,
         media: before,
         notes,
     })
+}
+
+/// What is written is not what was read.
+pub(super) fn other_media(output: &Path) -> FileError {
+    FileError::damaged(
+        display_name(output),
+        "its media bytes are not those of the film it was made of, so it was not kept; write it to another disk",
+    )
 }
 
 /// Does something with every sample entry of its sounds, which is told how many channels its track has.
@@ -231,6 +243,7 @@ impl Copying<'_> {
         match &part.kind {
             b"moof" => shift_fragment(&mut node, shift, &name)?,
             b"mfra" => shift_fragment_list(&mut node, shift, &name)?,
+            b"meta" => shift_items(&mut node, shift, &name)?,
             _ => super::offsets::shift_segments(&mut node, part.end(), shift),
         }
         if node == before {

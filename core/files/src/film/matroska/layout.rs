@@ -10,6 +10,7 @@ use crate::atomic;
 use crate::budget::Claim;
 use crate::error::{FileError, Result, display_name};
 use crate::film::read::wrong_ratio;
+use crate::film::tag::other_media;
 use crate::film::{FilmRequest, Tagged};
 use crate::fingerprint::{Fingerprint, Summing};
 use std::collections::HashMap;
@@ -370,18 +371,19 @@ pub(in crate::film) fn tag(input: &Path, output: &Path, request: &FilmRequest) -
             }
         }
         // What follows the segment stays.
-        copy(&mut file, map.end, length, (input, output), out)
-    })?;
-    if let Some(before) = before {
-        let mut written = File::open(output).map_err(FileError::io("Reading", output))?;
+        copy(&mut file, map.end, length, (input, output), out)?;
+        let Some(before) = before else {
+            return Ok(());
+        };
+        // What lies beside is read, before it takes the place of anything.
+        out.flush().map_err(failed())?;
+        let mut written = out.get_ref().try_clone().map_err(failed())?;
         let map = Map::of(&mut written, output)?;
-        if media(&mut written, &map, output)? != before {
-            return Err(FileError::damaged(
-                display_name(output),
-                "its media bytes are not those of the film it was made of; write it again to another disk",
-            ));
+        match media(&mut written, &map, output)? == before {
+            true => Ok(()),
+            false => Err(other_media(output)),
         }
-    }
+    })?;
     let grown = first.len() as i64 - map.before as i64 + segment.len() as i64 - map.head as i64;
     Ok(Tagged {
         growth: grown + size as i64 - (map.end - map.before - map.head) as i64,

@@ -200,6 +200,7 @@ fn sound_of(tracks: &Element) -> Option<FilmSound> {
     Some(FilmSound {
         channels,
         ambisonic: opus && family == Some(&2) && channels == 4,
+        map: None,
     })
 }
 
