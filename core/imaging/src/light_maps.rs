@@ -52,13 +52,17 @@ fn plain(source: &Source, shape: Shape, size: (u32, u32)) -> Conversion<'_> {
     )
 }
 
+/// The axes of the harmonics in ours, which have x to the right of the picture's middle, y up and -z ahead: x right, y ahead, z up.
+/// Right-handed, as ours are.
+pub const AXES: [DVec3; 3] = [DVec3::X, DVec3::NEG_Z, DVec3::Y];
+
 /// The nine real spherical harmonics of bands 0 to 2 at a unit direction, in the order (0,0), (1,-1), (1,0),
-/// (1,1), (2,-2) ... (2,2), with z up in the formulas being our y, and x our right, y our back.
+/// (1,1), (2,-2) ... (2,2), along [`AXES`].
 ///
 /// Constants of Ramamoorthi, Hanrahan: "An efficient representation for irradiance environment maps"
 /// (SIGGRAPH 2001), equation 3.
 pub fn basis(d: DVec3) -> [f64; 9] {
-    let (x, y, z) = (d.x, d.z, d.y);
+    let [x, y, z] = AXES.map(|axis| d.dot(axis));
     [
         0.282_094_791_773_878,
         0.488_602_511_902_920 * y,

@@ -1,9 +1,9 @@
 //! The quick ways of a conversion against asking every point exactly, and half the memory against all of it.
 
-use dome_imaging::convert::{Conversion, Kernel, Layout, Pixel, Row, Source, SourceBuilder};
+use dome_imaging::convert::{Block, Conversion, Kernel, Layout, Pixel, Row, Source, SourceBuilder};
 use dome_imaging::transfer::{linear_from_srgb8, quantise8, srgb_from_linear};
 use dome_optics::projection::{Cell, Face};
-use dome_optics::{Orientation, Shape};
+use dome_optics::{Orientation, PicturePoint, Projection, Shape};
 use proptest::prelude::*;
 use std::borrow::Cow;
 
@@ -141,5 +141,47 @@ fn bytes_of_every_kind_become_light() {
         }
         let light = row.into_light();
         assert!((light[3] - wanted).abs().max_element() < 1e-6);
+    }
+}
+
+/// Far to the right of the widest spheres a place is told to 1/4000 of a pixel, as on small ones: a source whose values rise by one a column
+/// tells the column itself.
+#[test]
+fn columns_are_exact_on_the_widest_spheres() {
+    for width in [8192u32, 16_384, 32_768] {
+        let height = width / 2;
+        // A window of 64 px, a pixel of the source each, near the right end.
+        let to: Shape = "perspective:0.4x0.4".parse().unwrap();
+        let turn = Orientation {
+            heading_deg: 171.3,
+            pitch_deg: -31.7,
+            ..Orientation::default()
+        };
+        let side = 32;
+        let layout = Layout::new(Shape::Equirect, (width, height), to, (side, side), turn);
+        let block = Block {
+            left: 0,
+            top: 0,
+            width: side,
+            height: side,
+        };
+        let window = layout.window(block);
+        let mut builder = SourceBuilder::new(Shape::Equirect, width, height).cut_to(&window);
+        let first = window.left as f32;
+        for _ in 0..window.height {
+            let row: Vec<Pixel> = (0..window.width)
+                .map(|x| Pixel::new(x as f32, 0.0, 0.0, 1.0))
+                .collect();
+            builder.row(&row);
+        }
+        let source = builder.finish();
+        let found = Conversion::of(&source, layout, Kernel::Bilinear).block(block);
+        for (i, pixel) in (0..).zip(&found) {
+            let point = PicturePoint::pixel_centre(i % side, i / side, side, side);
+            let d = turn.matrix() * to.to_direction(point).unwrap();
+            let column = Shape::Equirect.to_picture(d).unwrap().u * f64::from(width) - 0.5;
+            let off = f64::from(pixel.x) + f64::from(first) - column;
+            assert!(off.abs() < 0.000_3, "{width} px, {i}: {off}");
+        }
     }
 }

@@ -1,23 +1,24 @@
 //! Values that other libraries give for the same questions.
 
 use dome_imaging::convert::Kernel;
-use dome_imaging::light_maps::basis;
-use glam::DVec3;
+use dome_imaging::light_maps::{AXES, basis};
+use glam::{DMat3, DVec3};
 
-/// Real spherical harmonics by SciPy 1.17.1 (`scipy.special.sph_harm_y`, real and imaginary parts times the square
-/// root of 2, without the Condon-Shortley sign), for directions to the right, up and behind.
+/// Real spherical harmonics by SciPy 1.17.1 (`scipy.special.sph_harm_y`, real and imaginary parts times the square root of 2, without
+/// the Condon-Shortley sign, its polar angle from z and its azimuth from x towards y). The directions are in the axes that the file
+/// tells: x to the right of the picture's middle, y towards it, z up; here they are turned into glTF's by those words.
 #[test]
 fn harmonics_are_those_of_scipy() {
     let third = 1.0 / 3.0;
     for (d, wanted) in [
         (
-            [0.6, 0.0, -0.8],
+            [0.6, 0.8, 0.0],
             [
                 0.282094792,
-                -0.39088201,
+                0.39088201,
                 0.0,
                 0.293161507,
-                -0.524423247,
+                0.524423247,
                 0.0,
                 -0.315391565,
                 0.0,
@@ -25,7 +26,7 @@ fn harmonics_are_those_of_scipy() {
             ],
         ),
         (
-            [0.36, 0.48, 0.8],
+            [0.36, 0.8, 0.48],
             [
                 0.282094792,
                 0.39088201,
@@ -39,39 +40,43 @@ fn harmonics_are_those_of_scipy() {
             ],
         ),
         (
-            [-2.0 * third, third, 2.0 * third],
+            [-2.0 * third, -2.0 * third, third],
             [
                 0.282094792,
-                0.325735008,
+                -0.325735008,
                 0.162867504,
                 -0.325735008,
-                -0.48557708,
-                0.24278854,
+                0.48557708,
+                -0.24278854,
                 -0.210261044,
                 -0.24278854,
                 0.0,
             ],
         ),
         (
-            [0.0, -0.6, 0.8],
+            [0.0, -0.8, -0.6],
             [
                 0.282094792,
-                0.39088201,
+                -0.39088201,
                 -0.293161507,
                 0.0,
                 0.0,
-                -0.524423247,
+                0.524423247,
                 0.025231325,
                 0.0,
                 -0.349615498,
             ],
         ),
     ] {
-        let got = basis(DVec3::from_array(d));
+        // glTF 2.0, "Coordinate System and Units": right-handed, +Y up; a camera looks along -Z with +X to its right.
+        let (right, ahead, up) = (DVec3::X, DVec3::NEG_Z, DVec3::Y);
+        let got = basis(right * d[0] + ahead * d[1] + up * d[2]);
         for (i, (a, b)) in got.iter().zip(wanted).enumerate() {
             assert!((a - b).abs() < 1e-8, "{d:?} harmonic {i}: {a} {b}");
         }
     }
+    let [x, y, z] = AXES;
+    assert_eq!(DMat3::from_cols(x, y, z).determinant(), 1.0, "right-handed");
 }
 
 /// Interpolated values by OpenCV 5.0.0 (`remap`, single precision) of a picture of 12 x 12 values, at places that its

@@ -75,6 +75,7 @@ fn parallax_in_a_frame_follows_the_distance() {
     let frame = Frame {
         hfov: 60f64.to_radians(),
         ratio: 16.0 / 9.0,
+        shift: [0.0; 2],
     };
     let size = PictureSize::new(frame.shape(), Some(960), Some(540)).unwrap();
     let k = 960.0 / (2.0 * (frame.hfov / 2.0).tan());

@@ -558,3 +558,30 @@ fn sizes_suggest_shapes() {
     }
     assert_eq!(Shape::of_size(1000, 501), None);
 }
+
+/// A part that is the whole sphere, turned to any heading, goes on over the poles and the seam as the sphere does.
+#[test]
+fn a_whole_sphere_told_as_a_part_goes_on_over_its_poles() {
+    let part: Shape = "equirect:360x180@70,0".parse().unwrap();
+    for (x, y) in [
+        (0.2, -0.1),
+        (0.9, 1.05),
+        (-0.3, 0.4),
+        (1.2, -0.02),
+        (0.5, 0.5),
+    ] {
+        let found = part.beyond(0, x, y).expect("a whole sphere ends nowhere");
+        // Walked along the meridian, past the pole: by sines and cosines alone, which know no edge.
+        let lon = (70.0f64 + (x - 0.5) * 360.0).to_radians();
+        let lat = (90.0 - y * 180.0).to_radians();
+        let walked = DVec3::new(lat.cos() * lon.sin(), lat.sin(), -lat.cos() * lon.cos());
+        assert!(found.distance(walked) < 1e-12, "{x} {y}: {found} {walked}");
+    }
+    assert_eq!(
+        "equirect:360x90"
+            .parse::<Shape>()
+            .unwrap()
+            .beyond(0, 0.5, -0.1),
+        None
+    );
+}

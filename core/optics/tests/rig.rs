@@ -3,7 +3,8 @@
 use dome_optics::rig::parallax::{self, Budget, Seen, focal_px, roundness, roundness_at};
 use dome_optics::rig::screen::{BOLD, CAUTIOUS, Screen};
 use dome_optics::rig::{
-    Anchor, FlatPair, Frame, Method, PanoramicEye, PanoramicPair, Side, Unlinked, shape_takes_pairs,
+    Anchor, FlatPair, Frame, Method, PanoramicEye, PanoramicPair, Rig, Side, Unlinked,
+    shape_takes_pairs,
 };
 use dome_optics::{Eye, MonoEye, Orientation, PicturePoint, Shape};
 use glam::DVec3;
@@ -354,6 +355,7 @@ fn lamps_stand_where_geometry_demands_in_flat_pairs() {
     let frame = Frame {
         hfov: 60f64.to_radians(),
         ratio: 16.0 / 9.0,
+        shift: [0.0; 2],
     };
     let (w, h) = (1920.0, 1080.0);
     let k = focal_px(w, frame.hfov);
@@ -424,6 +426,7 @@ fn a_kept_eye_stays_as_it_is() {
     let frame = Frame {
         hfov: 0.9,
         ratio: 1.5,
+        shift: [0.0; 2],
     };
     for method in Method::ALL {
         let eye = |separation, converge, keep_anchor| {
@@ -456,6 +459,7 @@ fn a_cropped_recording_is_the_off_axis_picture() {
     let frame = Frame {
         hfov: 60f64.to_radians(),
         ratio: 16.0 / 9.0,
+        shift: [0.0; 2],
     };
     let (width, height) = (1920u32, 1080u32);
     let parallel = FlatPair {
@@ -481,6 +485,7 @@ fn a_cropped_recording_is_the_off_axis_picture() {
     let recorded = Frame {
         hfov: recording.hfov,
         ratio: f64::from(recording.width) / f64::from(height),
+        shift: [0.0; 2],
     };
     for (side, from) in [(Side::Left, recording.crop), (Side::Right, 0)] {
         let wide = parallel.eye(side, DVec3::ZERO, TILTED, recorded);
@@ -499,12 +504,57 @@ fn a_cropped_recording_is_the_off_axis_picture() {
     }
 }
 
+/// Whatever a shape says goes through the rig: with a shift lens both eyes of any flat pair see a far thing where one eye alone sees
+/// it, and one at the distance of zero parallax as well, shifted across and up.
+#[test]
+fn a_shift_of_the_lens_is_both_eyes() {
+    let shape = Shape::Perspective {
+        hfov_deg: 60.0,
+        vfov_deg: Some(40.0),
+        shift: [0.15, 0.2],
+    };
+    let frame = Frame::of_shape(&shape).unwrap();
+    assert_eq!(frame.shape().to_string(), shape.to_string());
+    let at = DVec3::new(3.0, -800.0, 12.0);
+    let mono = MonoEye::new(at, TILTED, shape);
+    for anchor in Anchor::ALL {
+        for keep in [false, true] {
+            for method in Method::ALL {
+                let rig = Rig::Flat(flat(method, keep, anchor));
+                for (x, y) in [(0.1, 0.3), (0.5, 0.5), (0.9, 0.8)] {
+                    let point = PicturePoint { u: x, v: y };
+                    let alone = mono.ray(point).unwrap().direction;
+                    for side in Side::BOTH {
+                        let eye = rig.eye(side, at, TILTED, shape);
+                        let seen = eye.ray(point).unwrap().direction;
+                        // Eyes stand 7 cm apart and meet at 4 m: a degree at most, where 0.2 of the height are 8.
+                        let off = seen.angle_between(alone).to_degrees();
+                        assert!(off < 1.1, "{method:?} {anchor:?} {side:?} {x} {y}: {off}");
+                    }
+                }
+                if method != Method::Converged {
+                    let [left, right] = Side::BOTH.map(|side| rig.eye(side, at, TILTED, shape));
+                    let m = TILTED.matrix().transpose();
+                    for v in [0.0, 0.4, 1.0] {
+                        let [a, b] = [&left, &right].map(|eye| {
+                            let d = m * eye.ray(PicturePoint { u: 0.5, v }).unwrap().direction;
+                            d.y / -d.z
+                        });
+                        near(a, b, 1e-12, "rows of both eyes");
+                    }
+                }
+            }
+        }
+    }
+}
+
 /// A value that one eye has of its own changes that eye alone.
 #[test]
 fn an_unlinked_value_is_one_eyes_own() {
     let frame = Frame {
         hfov: 1.0,
         ratio: 1.5,
+        shift: [0.0; 2],
     };
     let linked = flat(Method::OffAxis, false, Anchor::Middle);
     let own = FlatPair {

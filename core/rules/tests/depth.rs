@@ -79,6 +79,7 @@ fn plan(b: f64, c: f64, front: f64, back: f64) -> FlatPlan {
         frame: Frame {
             hfov: 60f64.to_radians(),
             ratio: 16.0 / 9.0,
+            shift: [0.0; 2],
         },
         width: 1920.0,
         budget: Budget { front, back },

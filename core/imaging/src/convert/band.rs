@@ -8,7 +8,7 @@ use super::kernel::Kernel;
 use super::piece::{MARGIN, Place};
 use super::place::{Curve, Mapping, Sink};
 use super::sample::{SHIFT, Spot, Weights, filtered, sample};
-use super::sphere::{Directions, SPAN, lon_lat};
+use super::sphere::{Directions, Real, SINGLE, SPAN, lon_lat};
 use super::texel::{Sample, Texel};
 use super::{Layout, Pixel, TILE};
 use dome_optics::Shape;
@@ -168,7 +168,12 @@ impl<S: Sample> Band<'_, S> {
             self.layout
                 .directions(row, count, tolerance, &mut directions);
             if faces.is_empty() {
-                line.sphere(first..first + pixels, &directions, &footprint.levels);
+                let pixels = first..first + pixels;
+                if self.frame.width > SINGLE {
+                    line.sphere::<f64>(pixels, &directions, &footprint.levels);
+                } else {
+                    line.sphere::<f32>(pixels, &directions, &footprint.levels);
+                }
             } else {
                 line.faces(first, count, &directions);
             }
@@ -207,7 +212,7 @@ impl<S: Sample> Band<'_, S> {
                 }
             }
         }
-        let (mut lon, mut lat) = ([0.0; SPAN], [0.0; SPAN]);
+        let (mut lon, mut lat) = ([0.0f32; SPAN], [0.0f32; SPAN]);
         lon_lat(&d, 4 * LOOKED, &mut lon, &mut lat);
         let (w, h) = (f64::from(self.frame.width), f64::from(self.frame.height));
         // Of each place and axis: columns and rows that a pixel covers, and the row where it lies.
@@ -351,29 +356,31 @@ impl Spots {
 impl<S: Sample, const TAPS: usize> Line<'_, S, TAPS> {
     /// The points of some pixels in an unrolled sphere, by their directions.
     #[inline(always)]
-    fn sphere(&mut self, pixels: Range<usize>, directions: &Directions, levels: &Levels) {
+    fn sphere<R: Real>(&mut self, pixels: Range<usize>, directions: &Directions, levels: &Levels) {
         let count = pixels.len() * self.across;
-        let (mut x, mut y) = ([0.0; SPAN], [0.0; SPAN]);
+        let (mut x, mut y) = ([R::ZERO; SPAN], [R::ZERO; SPAN]);
         lon_lat(directions, count, &mut x, &mut y);
         let whole = &self.frame.extents[0];
-        let (w, h) = (self.frame.width as f32, self.frame.height as f32);
+        let (across, down) = (f64::from(self.frame.width), f64::from(self.frame.height));
+        let (w, h) = (R::of(across), R::of(down));
+        let (middle_x, middle_y) = (R::of(across / 2.0), R::of(down / 2.0));
         // Columns and rows from the first that is held.
-        let (per_lon, per_lat) = (w / TAU as f32, -h / PI as f32);
-        let (left, wide) = (whole.left as f32, whole.width as f32);
+        let (per_lon, per_lat) = (R::of(across / TAU), R::of(-down / PI));
+        let (left, wide) = (R::of(whole.left as f64), R::of(whole.width as f64));
         let padded = count.next_multiple_of(LANES).min(SPAN);
         for i in 0..padded {
-            let column = x[i] * per_lon + w / 2.0 - left;
-            let column = if column < 0.0 { column + w } else { column };
+            let column = x[i] * per_lon + middle_x - left;
+            let column = if column < R::ZERO { column + w } else { column };
             let column = if column >= w { column - w } else { column };
             // What is not a number, nowhere, becomes the first pixel and is passed over below.
-            x[i] = column.max(0.0).min(wide);
+            x[i] = column.max(R::ZERO).min(wide);
             // Rows of the whole picture: a part of it takes the very levels that the whole takes.
-            y[i] = (y[i] * per_lat + h / 2.0).max(0.0).min(h);
+            y[i] = (y[i] * per_lat + middle_y).max(R::ZERO).min(h);
         }
         let (upper, lower, hidden) = extremes(&y[..padded], &directions.x[..padded], count);
         // Levels only grow towards the poles.
         let last = self.frame.height as i32 - 1;
-        let from_pole = |row: f32| (row as i32).min(last - row as i32);
+        let from_pole = |row: R| row.whole().min(last - row.whole());
         let plain = levels.at(from_pole(upper).min(from_pole(lower))) == 0;
         let start = pixels.start;
         if plain && !hidden {
@@ -383,7 +390,7 @@ impl<S: Sample, const TAPS: usize> Line<'_, S, TAPS> {
         let middle = self.frame.height as i32 / 2;
         let mut pieces = [NOWHERE; SPAN];
         for i in 0..padded {
-            let row = y[i] as i32;
+            let row = y[i].whole();
             let level = i32::from(levels.at(row.min(last - row)));
             let lower = i32::from(row >= middle && level > 0);
             let piece = (2 * level - 1).max(0) + lower;
@@ -449,27 +456,27 @@ impl<S: Sample, const TAPS: usize> Line<'_, S, TAPS> {
     /// Points of one piece of an unrolled sphere, by column of the part that is held and row of the whole; the first
     /// point of all belongs to pixel `start`.
     #[inline(always)]
-    fn run(
+    fn run<R: Real>(
         &mut self,
         piece: usize,
         start: usize,
         points: Range<usize>,
-        x: &[f32; SPAN],
-        y: &[f32; SPAN],
+        x: &[R; SPAN],
+        y: &[R; SPAN],
     ) {
         let extent = &self.frame.extents[piece];
-        let top = extent.top as f32;
-        let high = extent.height as f32;
-        let fewer = 1.0 / (1u32 << piece.div_ceil(2)) as f32;
-        let (shift, stride) = (SHIFT as f32, extent.stride as i32);
+        let top = R::of(extent.top as f64);
+        let high = R::of(extent.height as f64);
+        let fewer = R::of(1.0 / f64::from(1u32 << piece.div_ceil(2)));
+        let (shift, stride) = (R::of(SHIFT), extent.stride as i32);
         let mut spots = Spots::NONE;
         for i in points.clone() {
             let column = x[i] * fewer + shift;
-            let row = (y[i] - top).max(0.0).min(high) + shift;
-            let (left, upper) = (column as i32, row as i32);
+            let row = (y[i] - top).max(R::ZERO).min(high) + shift;
+            let (left, upper) = (column.whole(), row.whole());
             spots.at[i] = upper * stride + left;
-            spots.fx[i] = column - left as f32;
-            spots.fy[i] = row - upper as f32;
+            spots.fx[i] = (column - R::of_whole(left)).single();
+            spots.fy[i] = (row - R::of_whole(upper)).single();
         }
         self.add(piece, start, points, &spots);
     }
@@ -520,8 +527,8 @@ const NOWHERE: i32 = -1;
 
 /// The least and the greatest of the values, and whether any of the first `count` directions is none.
 #[inline(always)]
-fn extremes(values: &[f32], directions: &[f32], count: usize) -> (f32, f32, bool) {
-    let (mut least, mut most) = ([f32::INFINITY; LANES], [0.0f32; LANES]);
+fn extremes<R: Real>(values: &[R], directions: &[f32], count: usize) -> (R, R, bool) {
+    let (mut least, mut most) = ([R::of(f64::INFINITY); LANES], [R::ZERO; LANES]);
     for chunk in values.chunks_exact(LANES) {
         for i in 0..LANES {
             least[i] = if chunk[i] < least[i] {
@@ -540,8 +547,8 @@ fn extremes(values: &[f32], directions: &[f32], count: usize) -> (f32, f32, bool
     for d in &directions[..count] {
         hidden += i32::from(d.is_nan());
     }
-    let least = least.into_iter().fold(f32::INFINITY, f32::min);
-    (least, most.into_iter().fold(0.0, f32::max), hidden > 0)
+    let least = least.into_iter().fold(R::of(f64::INFINITY), R::min);
+    (least, most.into_iter().fold(R::ZERO, R::max), hidden > 0)
 }
 
 #[inline(always)]

@@ -411,6 +411,9 @@ impl Shape {
         let (mut u, mut v) = (x, y);
         match *self {
             Self::Equirect => (u, v) = neighbourhood::point(x, y),
+            Self::EquirectPart { .. } if self.is_whole_sphere() => {
+                (u, v) = neighbourhood::point(x, y);
+            }
             Self::EquirectPart { .. } | Self::Cylinder { .. } if self.wraps() => {
                 u = u.rem_euclid(1.0);
             }

@@ -13,6 +13,8 @@ pub struct Frame {
     pub hfov: f64,
     /// Width divided by height.
     pub ratio: f64,
+    /// How far a shift lens moves it to the right and up, in shares of its width and height.
+    pub shift: [f64; 2],
 }
 
 impl Frame {
@@ -21,7 +23,7 @@ impl Frame {
         let Shape::Perspective {
             hfov_deg,
             vfov_deg: Some(vfov_deg),
-            ..
+            shift,
         } = *shape
         else {
             return None;
@@ -30,6 +32,7 @@ impl Frame {
         Some(Self {
             hfov: across,
             ratio: (across / 2.0).tan() / (down / 2.0).tan(),
+            shift,
         })
     }
 
@@ -38,7 +41,7 @@ impl Frame {
         Shape::Perspective {
             hfov_deg: self.hfov.to_degrees(),
             vfov_deg: Some(self.vfov().to_degrees()),
-            shift: [0.0; 2],
+            shift: self.shift,
         }
     }
 
@@ -47,6 +50,7 @@ impl Frame {
         Self {
             hfov: 2.0 * (sensor_width / (2.0 * focal_length)).atan(),
             ratio,
+            shift: [0.0; 2],
         }
     }
 
@@ -55,6 +59,7 @@ impl Frame {
         Self {
             hfov: 2.0 * ((vfov / 2.0).tan() * ratio).atan(),
             ratio,
+            shift: [0.0; 2],
         }
     }
 
@@ -68,9 +73,11 @@ impl Frame {
         2.0 * ((self.hfov / 2.0).tan() / self.ratio).atan()
     }
 
-    fn projection(&self, shift_x: f64) -> Perspective {
+    /// What an eye draws whose frame is moved by `aside` of its width beside the lens's own shift.
+    fn projection(&self, aside: f64) -> Perspective {
         Perspective {
-            shift_x,
+            shift_x: self.shift[0] + aside,
+            shift_y: self.shift[1],
             ..Perspective::from_fov(self.hfov, self.vfov())
         }
     }
@@ -171,7 +178,8 @@ impl FlatPair {
         }
     }
 
-    /// How far an eye's frame is shifted, pixels of a picture of `width`; positive to the right. K b / 2C where both share it.
+    /// How far an eye's frame is shifted beside its lens's own shift, pixels of a picture of `width`; positive to the right.
+    /// K b / 2C where both share it.
     pub fn shift(&self, side: Side, frame: Frame, width: f64) -> f64 {
         match self.method {
             Method::OffAxis => {
@@ -230,6 +238,7 @@ impl FlatPair {
         let level = Orientation::default();
         let [left, right] = Side::BOTH.map(|s| self.eye(s, DVec3::ZERO, level, frame));
         let half = (frame.hfov / 2.0).tan() * self.converge;
+        let [right_by, up_by] = frame.shift.map(|s| 2.0 * s);
         let corners = [(-1.0, -1.0), (1.0, -1.0), (-1.0, 1.0), (1.0, 1.0)];
         let of = |eye: &MonoEye<Perspective>, point: DVec3| -> Option<PicturePoint> {
             eye.project(point)
@@ -237,6 +246,7 @@ impl FlatPair {
         corners
             .into_iter()
             .filter_map(|(x, y)| {
+                let (x, y) = (x + right_by, y + up_by);
                 let point = DVec3::new(x * half, y * half / frame.ratio, -self.converge);
                 let (a, b) = (of(&left, point)?, of(&right, point)?);
                 Some((a.v - b.v).abs() * height)
