@@ -1,4 +1,4 @@
-//! Tells the engine's version: a sum over the sources of everything that decides pixels. Nobody has to remember to raise
+//! Tells the engine's version: a sum over the sources and tables of everything that decides pixels. Nobody has to remember to raise
 //! a number, and strips of two engines never meet in one picture.
 
 use sha2::{Digest, Sha256};
@@ -14,7 +14,8 @@ fn sources(folder: &Path, found: &mut Vec<PathBuf>) -> io::Result<()> {
         let path = entry?.path();
         if path.is_dir() {
             sources(&path, found)?;
-        } else if path.extension().is_some_and(|e| e == "rs") {
+        } else {
+            // Tables too, not programs alone.
             found.push(path);
         }
     }

@@ -17,21 +17,21 @@ pub(crate) use builder::Stands;
 pub use document::{Document, MAX_TRIANGLES};
 pub(crate) use frame::Frame;
 pub use mesh::MeshPart;
-pub(crate) use mesh::{Mesh, Part};
+pub(crate) use mesh::{Mesh, Morph, Part};
 pub use paths::Paths;
 pub use rig::Motion;
 pub(crate) use rig::{Between, Property, Rest, Rig, Skin, Track};
 pub(crate) use spot::Spot;
 
 use crate::accel::instances::Instances;
-use crate::accel::{Hit, TraceRay};
+use crate::accel::{Hit, TraceRay, nearest_on};
 use crate::lamp::Lamp;
 use crate::material::Material;
 use crate::pyramid::Pyramid;
 use crate::sky::Sky;
 use body::Body;
 use dome_files::Fingerprint;
-use glam::Vec3;
+use glam::{DVec3, Vec3};
 use instance::Instance;
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
@@ -248,14 +248,13 @@ impl Scene {
         found
     }
 
-    /// Lowest and highest corner of everything, metres.
+    /// Lowest and highest corner of everything that has a size at this moment, metres; the origin if nothing has.
     pub fn bounds(&self) -> (Vec3, Vec3) {
-        self.objects
-            .iter()
-            .filter(|o| o.triangles > 0)
-            .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(low, high), o| {
-                (low.min(o.min), high.max(o.max))
-            })
+        (self.objects.iter())
+            .filter(|o| o.triangles > 0 && o.min != o.max)
+            .map(|o| (o.min, o.max))
+            .reduce(|(low, high), (min, max)| (low.min(min), high.max(max)))
+            .unwrap_or_default()
     }
 
     /// The first thing a ray meets.
@@ -272,6 +271,38 @@ impl Scene {
     #[inline]
     pub fn blocked(&self, ray: &TraceRay) -> bool {
         self.base.accel.blocked(ray) || self.over.as_ref().is_some_and(|o| o.blocked(ray))
+    }
+
+    /// The nearest point of all triangles to a place, with its triangle, of those that `counts` accepts (triangle, nearest point of it).
+    /// Exact but for the rounding of corners.
+    pub fn nearest_point(
+        &self,
+        at: DVec3,
+        mut counts: impl FnMut(u32, DVec3) -> bool,
+    ) -> Option<(u32, DVec3)> {
+        let mut best: Option<(f64, u32, DVec3)> = None;
+        let mut visit = |triangle: u32| {
+            let corners = self.corners(triangle).map(|c| c.as_dvec3());
+            let point = nearest_on(at, corners);
+            let distance = point.distance(at);
+            // Of two that meet there the lower number wins, whatever the way through the tree.
+            let nearer =
+                best.is_none_or(|(d, t, _)| distance < d || (distance == d && triangle < t));
+            if distance.is_finite() && nearer && counts(triangle, point) {
+                best = Some((distance, triangle, point));
+            }
+            best.map_or(f32::INFINITY, |(d, ..)| (d as f32).next_up())
+        };
+        let single = at.as_vec3();
+        let mut near = f32::INFINITY;
+        self.base.accel.towards(single, 1.0, near, &mut |triangle| {
+            near = visit(triangle);
+            near
+        });
+        if let Some(over) = &self.over {
+            over.towards(single, near, &mut visit);
+        }
+        best.map(|(_, triangle, point)| (triangle, point))
     }
 
     /// The body that a triangle is part of, where it stands unless it is the base, and the triangle's number in it.

@@ -64,7 +64,7 @@ fn compare(name: &str, scene: &Scene) {
         if nearest < down - 0.2 {
             let found = scan(scene, eye, &Limits::default()).nearest.unwrap();
             assert!(
-                found.distance > nearest - 1e-3 && found.distance < nearest * 1.005 + 1e-3,
+                (found.distance - nearest).abs() < 2e-5 * nearest.max(1.0),
                 "{name} {eye}: {} for {nearest}",
                 found.distance
             );

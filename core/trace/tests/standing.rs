@@ -109,6 +109,97 @@ fn area(outline: &Outline) -> f32 {
     (twice / 2.0) as f32
 }
 
+/// A lamp of 2 cm is the nearest thing of a room, wherever the room stands and however it is turned and scaled: exactly as far as it is,
+/// which rays a degree or two apart pass by. What the floor covers is not near.
+#[test]
+fn the_very_nearest_thing_is_found_however_small() {
+    for (far, turn, scale) in [
+        (Vec3::ZERO, 0.0f32, 1.0f32),
+        (Vec3::new(-900.0, 40.0, 2000.0), 33.0, 1.0),
+        (Vec3::new(5.0, 0.0, -7.0), 200.0, 4.0),
+        (Vec3::ZERO, 91.0, 0.25),
+    ] {
+        let place = Mat4::from_translation(far)
+            * Mat4::from_rotation_y(turn.to_radians())
+            * Mat4::from_scale(Vec3::splat(scale));
+        let lamp = Vec3::new(0.83, 1.9, 0.71);
+        let scene = build(&[
+            (
+                "Floor",
+                block([14.0, 0.2, 14.0]),
+                place * at(0.0, -0.2, 0.0),
+            ),
+            (
+                "Pipe below",
+                block([14.0, 0.1, 0.1]),
+                place * at(0.0, -0.5, 0.0),
+            ),
+            ("North", block([14.0, 6.0, 0.5]), place * at(0.0, 0.0, -6.5)),
+            (
+                "Lamp",
+                block([0.02; 3]),
+                place * Mat4::from_translation(lamp),
+            ),
+        ]);
+        let eye = place.transform_point3(Vec3::new(0.0, 1.6, 0.0)).as_dvec3();
+        let found = scan(&scene, eye, &Limits::default()).nearest.unwrap();
+        // The box's nearest point: its corner towards the eye, at its own height 0.3 above it.
+        let corner = place
+            .transform_point3(lamp - Vec3::new(0.01, 0.0, 0.01))
+            .as_dvec3();
+        let wanted = corner.distance(eye);
+        assert_eq!(name(&scene, found.object), "Lamp", "{far} {turn} {scale}");
+        assert!(
+            (found.distance - wanted).abs() < 3e-4 * f64::from(scale).max(1.0),
+            "{far} {turn} {scale}: {} and not {wanted}",
+            found.distance
+        );
+        let depths = dome_trace::stand::depth::around(&scene, eye, 4096);
+        let very = depths.sights[0];
+        assert!((very.distance - wanted).abs() < 3e-4 * f64::from(scale).max(1.0));
+        assert_eq!(name(&scene, very.object), "Lamp");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    /// The nearest point of many triangles by the tree is the nearest by asking each of many points of each, and no farther than any.
+    #[test]
+    fn the_nearest_point_is_the_nearest(
+        corners in prop::collection::vec(prop::array::uniform3(prop::array::uniform3(-3.0f32..3.0)), 1..60),
+        eye in prop::array::uniform3(-4.0f64..4.0),
+    ) {
+        let part = MeshPart {
+            positions: corners.iter().flatten().copied().collect(),
+            triangles: (0..corners.len() as u32).map(|i| [3 * i, 3 * i + 1, 3 * i + 2]).collect(),
+            ..MeshPart::default()
+        };
+        let scene = build(&[("all", part, Mat4::IDENTITY)]);
+        let eye = DVec3::from(eye);
+        let (triangle, point) = scene.nearest_point(eye, |_, _| true).unwrap();
+        let distance = point.distance(eye);
+        let steps = 40;
+        let mut least = f64::INFINITY;
+        for t in 0..scene.triangle_count() as u32 {
+            let [a, b, c] = scene.corners(t).map(|c| c.as_dvec3());
+            for i in 0..=steps {
+                for k in 0..=steps - i {
+                    let (u, v) = (f64::from(i) / f64::from(steps), f64::from(k) / f64::from(steps));
+                    least = least.min((a + (b - a) * u + (c - a) * v).distance(eye));
+                }
+            }
+            prop_assert!(distance <= least + 1e-9);
+        }
+        // Between the points that were asked lies at most a step.
+        prop_assert!(least - distance < 6.0 * 3f64.sqrt() / f64::from(steps), "{least} {distance}");
+        let [a, b, c] = scene.corners(triangle).map(|c| c.as_dvec3());
+        let normal = (b - a).cross(c - a);
+        if normal.length() > 1e-6 {
+            prop_assert!((point - a).dot(normal.normalize()).abs() < 1e-9, "it lies on its triangle");
+        }
+    }
+}
+
 #[test]
 fn a_plan_shows_walls_as_solids_and_a_section_the_heights() {
     let scene = furnished();

@@ -4,9 +4,10 @@
 //! distances stay what they are. What rounding its start takes away goes along as [`TraceRay`]'s `nudge`, and hits no
 //! farther than that are decided in double precision.
 
+use super::nearest::box_distance;
 use super::two_way;
 use super::{Accel, Hit, NONE, TraceRay, WIDEN, Walk};
-use glam::{DAffine3, Vec3};
+use glam::{DAffine3, DVec3, Vec3};
 use obvhs::aabb::Aabb;
 use smallvec::{SmallVec, smallvec};
 use std::sync::Arc;
@@ -127,6 +128,29 @@ impl Instances {
             }
         }
         best
+    }
+
+    /// Looks at triangles in about the order of their distance from a place, as one copy after the other has them. `visit` is told the number
+    /// of one, and tells how near the nearest point is by now that counts, metres.
+    pub(crate) fn towards(&self, at: Vec3, mut near: f32, visit: &mut dyn FnMut(u32) -> f32) {
+        let mut copies: Vec<(f32, &Placed)> = (self.placed.iter())
+            .map(|p| (box_distance(at, p.bounds.0, p.bounds.1), p))
+            .collect();
+        copies.sort_by(|a, b| a.0.total_cmp(&b.0));
+        for (distance, copy) in copies {
+            if distance >= near {
+                return;
+            }
+            let own = copy.to_own.transform_point3(at.as_dvec3()).as_vec3();
+            // Not less than any way is stretched: the root of the sum of all squares.
+            let m = copy.to_own.matrix3;
+            let squares = [m.x_axis, m.y_axis, m.z_axis].map(DVec3::length_squared);
+            let stretch = squares.iter().sum::<f64>().sqrt() as f32;
+            copy.accel.towards(own, stretch, near, &mut |triangle| {
+                near = near.min(visit(triangle + copy.first));
+                near
+            });
+        }
     }
 
     /// Whether any copy stands between the ray's start and its far end.

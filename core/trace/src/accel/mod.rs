@@ -9,11 +9,13 @@
 mod avx2;
 mod collapse;
 pub mod instances;
+mod nearest;
 mod portable;
 mod tree;
 mod two_way;
 
 use glam::{DVec3, Vec3};
+pub(crate) use nearest::nearest_on;
 use tree::Tree;
 
 /// Children of a node.

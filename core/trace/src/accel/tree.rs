@@ -85,6 +85,12 @@ pub(super) struct Packet {
 }
 
 impl Packet {
+    /// Triangles without size that are nobody's.
+    const NONE: Self = Self {
+        corners: [[[0.0; LANES]; 3]; 3],
+        ids: [u32::MAX; LANES],
+    };
+
     /// The corners of one lane.
     pub(super) fn triangle(&self, lane: usize) -> [[f32; 3]; 3] {
         self.corners.map(|corner| corner.map(|axis| axis[lane]))
@@ -113,7 +119,8 @@ impl Tree {
         if triangles.is_empty() {
             return Self {
                 nodes: vec![Node::EMPTY],
-                packets: Vec::new(),
+                // What asks with no numbers enters any box.
+                packets: vec![Packet::NONE],
                 depth: 1,
             };
         }

@@ -4,7 +4,7 @@ use super::MAX_TRIANGLES;
 use super::gltf_buffers::{ANY_NUMBER, is_kind, vectors_of, whole};
 use super::report::Tally;
 use crate::error::TraceError;
-use crate::scene::{Mesh, MeshPart, Part};
+use crate::scene::{Mesh, MeshPart, Morph, Part};
 use dome_files::budget::Claim;
 use gltf::accessor::{DataType, Dimensions};
 use gltf::mesh::Mode;
@@ -185,7 +185,11 @@ impl Reader<'_> {
                 Some(_) => Err(self.bad("has a morph target that does not fit it")),
                 None => Ok(Vec::new()),
             };
-            morphs.push((moves(target.positions())?, moves(target.normals())?));
+            morphs.push(Morph {
+                positions: moves(target.positions())?,
+                normals: moves(target.normals())?,
+                tangents: moves(target.tangents())?,
+            });
         }
         let read3 =
             |a: Option<Accessor>| a.map_or_else(Vec::new, |a| vectors_of(&a, buffers, 0.0, only));

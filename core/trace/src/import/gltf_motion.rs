@@ -27,6 +27,13 @@ pub(super) fn rig(
             let track = track(&animation, &channel, buffers, name)?;
             let end = track.times.last().copied().unwrap_or(0.0);
             motion.length_s = motion.length_s.max(f64::from(end));
+            if track.values.iter().any(|v| !v.is_finite()) {
+                tally.add(
+                    "animation whose keys are no numbers",
+                    "what it moves stays where it is at rest",
+                );
+                continue;
+            }
             if moved.insert((track.node, track.property)) {
                 tracks.push(track);
             } else {

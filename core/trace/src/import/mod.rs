@@ -27,6 +27,7 @@ use crate::scene::{Document, Frame, Scene, SceneBuilder};
 use crate::sky::Sky;
 use dome_files::archive;
 use dome_files::error::display_name;
+use dome_imaging::transfer::linear_from_srgb;
 use glam::{DMat4, DVec3};
 use report::Tally;
 use std::path::{Path, PathBuf};
@@ -138,6 +139,7 @@ impl Read {
         report.left_out.extend(self.left_out);
         report.motion = self.motion;
         report.origin = origin.to_array();
+        report.offset_m = document.offset().to_array();
         report.up = UpReading {
             used,
             told: said.is_some(),
@@ -169,6 +171,13 @@ fn near_origin((low, high): (DVec3, DVec3), up: Up, metres: f64) -> DVec3 {
         Up::Z => place.z = low.z,
     }
     (place / step).round() * step
+}
+
+/// Colours of corners as OBJ and PLY hold them are display values, sRGB: their formats do not say, and those who write them mean that
+/// (common practice, no source). glTF's are linear, as its standard says.
+fn corner_colour([r, g, b, a]: [f32; 4]) -> [f32; 4] {
+    let [r, g, b] = [r, g, b].map(|v| linear_from_srgb(v.clamp(0.0, 1.0)));
+    [r, g, b, a]
 }
 
 /// Corners in single precision round a place near them, and that place: coordinates of surveys keep their fractions.

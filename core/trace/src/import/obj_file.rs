@@ -1,6 +1,6 @@
 //! OBJ scenes with MTL materials.
 
-use super::{ImportOptions, Imported, Read, near, read_beside};
+use super::{ImportOptions, Imported, Read, corner_colour, near, read_beside};
 use crate::error::TraceError;
 use crate::material::{Alpha, Coat, Material, Sheen, Volume};
 use crate::scene::{MAX_TRIANGLES, MeshPart, SceneBuilder};
@@ -88,8 +88,17 @@ fn read(path: &Path, name: &str, import: &ImportOptions) -> Result<Imported, Tra
         let material = converter.material(m);
         converter.builder.materials.push(material);
     }
+    // Colours of corners are the surface's own where nothing else is told: matt white lets them through, as in PLY.
+    let coloured = builder.materials.len();
+    if models.iter().any(|m| !m.mesh.vertex_color.is_empty()) {
+        builder.materials.push(Material {
+            name: "corner colours".into(),
+            base_colour: [1.0; 3],
+            ..Material::default()
+        });
+    }
+    let default = builder.materials.len();
     builder.materials.push(Material::default());
-    let default = materials.len();
 
     for model in &models {
         let mesh = &model.mesh;
@@ -131,10 +140,14 @@ fn read(path: &Path, name: &str, import: &ImportOptions) -> Result<Imported, Tra
                 .as_chunks()
                 .0
                 .iter()
-                .map(|&[r, g, b]| [r as f32, g as f32, b as f32, 1.0])
+                .map(|&[r, g, b]| corner_colour([r as f32, g as f32, b as f32, 1.0]))
                 .collect(),
             triangles: mesh.indices.as_chunks().0.to_vec(),
-            material: mesh.material_id.filter(|&i| i < default).unwrap_or(default) as u32,
+            material: match mesh.material_id.filter(|&i| i < coloured) {
+                Some(told) => told,
+                None if mesh.vertex_color.is_empty() => default,
+                None => coloured,
+            } as u32,
             ..MeshPart::default()
         };
         builder.add_own(part, place);

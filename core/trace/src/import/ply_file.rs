@@ -1,7 +1,7 @@
 //! PLY: scanned and simulated surfaces, with the colours of their corners.
 
 use super::report::{LeftOut, Tally};
-use super::{ImportOptions, Imported, Read, near};
+use super::{ImportOptions, Imported, Read, corner_colour, near};
 use crate::error::TraceError;
 use crate::material::Material;
 use crate::scene::{MAX_TRIANGLES, MeshPart, SceneBuilder};
@@ -9,7 +9,6 @@ use dome_files::FileError;
 use dome_files::budget;
 use dome_files::contain::contain;
 use dome_files::error::display_name;
-use dome_imaging::transfer::linear_from_srgb8;
 use ply_rs_bw::parser::{Parser, Reader};
 use ply_rs_bw::ply::{Property, PropertyAccess, PropertyAccessResult, PropertyType};
 use std::io::Cursor;
@@ -267,11 +266,7 @@ fn read(bytes: &[u8], name: &str, options: &ImportOptions) -> Result<Imported, T
             .collect(),
         colours: take(coloured)
             .iter()
-            .map(|c| {
-                let [r, g, b, a] = c.colour;
-                let [r, g, b] = [r, g, b].map(linear_from_srgb8);
-                [r, g, b, f32::from(a) / 255.0]
-            })
+            .map(|c| corner_colour(c.colour.map(|v| f32::from(v) / 255.0)))
             .collect(),
         triangles,
         material: 0,
@@ -295,7 +290,8 @@ fn read(bytes: &[u8], name: &str, options: &ImportOptions) -> Result<Imported, T
         ..Read::default()
     };
     if coloured {
-        read.understood.push("colours at the corners".into());
+        read.understood
+            .push("colours at the corners, taken as sRGB".into());
     }
     if mapped {
         read.left_out.push(LeftOut {

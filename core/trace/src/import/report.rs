@@ -33,6 +33,8 @@ pub struct ImportReport {
     pub up: UpReading,
     /// Place in the file, in its own axes and unit, that became the origin.
     pub origin: [f64; 3],
+    /// What the file's coordinates have more than the scene's, metres with Y up.
+    pub offset_m: [f64; 3],
     /// With what light it begins.
     pub light: LightStart,
     /// The unit that its size speaks for.
@@ -184,7 +186,7 @@ impl ImportReport {
         let [x, y, z] = self.origin.map(|v| v * f64::from(unit.metres()));
         if [x, y, z] != [0.0; 3] {
             self.notices.push(format!(
-                "The scene lies far from its origin. Coordinates here begin at x {x} m, y {y} m, z {z} m of the file, so that nothing is rounded."
+                "The scene lies far from its file's origin, at x {x} m, y {y} m, z {z} m. It is kept near one, so that nothing is rounded; coordinates are the file's all the same."
             ));
         }
     }

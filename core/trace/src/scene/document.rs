@@ -99,6 +99,12 @@ enum Kept {
 }
 
 impl Document {
+    /// What the file's own coordinates have more than the scene's, metres with Y up: 0 unless the scene lies far from its file's origin.
+    pub fn offset(&self) -> DVec3 {
+        // Adding 0 makes no -0, which people would see.
+        -self.matrix.transform_point3(DVec3::ZERO) + DVec3::ZERO
+    }
+
     /// Sorts what a file tells into what stands, what moves and what repeats, and builds the trees.
     pub(crate) fn new(
         mut builder: SceneBuilder,

@@ -1,6 +1,7 @@
 //! Meshes as files bring them: in their own space, with what deforms them.
 
-use glam::{Mat4, Vec3};
+use super::body::cofactor;
+use glam::{Mat3, Mat4, Vec3};
 
 /// A mesh in its own space.
 #[derive(Clone, Default)]
@@ -23,14 +24,19 @@ pub struct MeshPart {
     pub material: u32,
 }
 
-/// Movements of positions and normals.
-pub(crate) type Morph = (Vec<[f32; 3]>, Vec<[f32; 3]>);
+/// Movements of positions, normals and tangents; those that do not move are empty.
+#[derive(Clone, Default)]
+pub(crate) struct Morph {
+    pub(crate) positions: Vec<[f32; 3]>,
+    pub(crate) normals: Vec<[f32; 3]>,
+    pub(crate) tangents: Vec<[f32; 3]>,
+}
 
 /// A piece of a mesh with what deforms it.
 #[derive(Clone, Default)]
 pub(crate) struct Part {
     pub(crate) plain: MeshPart,
-    /// Movements of positions and normals by morph target.
+    /// What each morph target moves.
     pub(crate) morphs: Vec<Morph>,
     /// Joints and their weights by corner, four at a time.
     pub(crate) joints: Vec<([u32; 4], [f32; 4])>,
@@ -69,7 +75,7 @@ impl Part {
             + 12 * usize::from(!p.normals.is_empty())
             + 8 * (usize::from(!p.uvs.is_empty()) + usize::from(!p.second_uvs.is_empty()))
             + 16 * (usize::from(!p.colours.is_empty()) + usize::from(!p.tangents.is_empty()))
-            + 24 * self.morphs.len();
+            + 36 * self.morphs.len();
         (p.positions.len() * corner + self.joints.len() * 32 + p.triangles.len() * 12) as u64
     }
 
@@ -83,14 +89,22 @@ impl Part {
     /// skinned part comes out in the world's own place.
     pub(crate) fn deformed(&self, weights: &[f32], joints: Option<&[Mat4]>) -> MeshPart {
         let mut part = self.plain.clone();
-        for ((positions, normals), &weight) in self.morphs.iter().zip(weights) {
-            let move_by = |values: &mut [[f32; 3]], moves: &[[f32; 3]]| {
-                for (v, m) in values.iter_mut().zip(moves) {
-                    *v = (Vec3::from(*v) + Vec3::from(*m) * weight).to_array();
-                }
-            };
-            move_by(&mut part.positions, positions);
-            move_by(&mut part.normals, normals);
+        for (morph, &weight) in self.morphs.iter().zip(weights) {
+            let moved =
+                |v: [f32; 3], by: &[f32; 3]| (Vec3::from(v) + Vec3::from(*by) * weight).to_array();
+            for (values, moves) in [
+                (&mut part.positions, &morph.positions),
+                (&mut part.normals, &morph.normals),
+            ] {
+                values
+                    .iter_mut()
+                    .zip(moves)
+                    .for_each(|(v, m)| *v = moved(*v, m));
+            }
+            // The hand of the bitangent stays.
+            for ([x, y, z, _], by) in part.tangents.iter_mut().zip(&morph.tangents) {
+                [*x, *y, *z] = moved([*x, *y, *z], by);
+            }
         }
         if let Some(matrices) = joints.filter(|_| !self.joints.is_empty()) {
             let count = part.positions.len();
@@ -110,18 +124,17 @@ impl Part {
                 } else {
                     Mat4::IDENTITY
                 };
-                let turn = |v: [f32; 3]| {
-                    matrix
-                        .transform_vector3(v.into())
-                        .normalize_or_zero()
-                        .to_array()
-                };
+                let linear = Mat3::from_mat4(matrix);
+                // Where it is uneven, normals do not go with the surface.
+                let across = cofactor(&linear) * linear.determinant().signum();
+                let turn =
+                    |m: &Mat3, v: [f32; 3]| (*m * Vec3::from(v)).normalize_or_zero().to_array();
                 part.positions[i] = matrix.transform_point3(part.positions[i].into()).to_array();
                 if let Some(n) = part.normals.get_mut(i) {
-                    *n = turn(*n);
+                    *n = turn(&across, *n);
                 }
                 if let Some(t) = part.tangents.get_mut(i) {
-                    let [x, y, z] = turn([t[0], t[1], t[2]]);
+                    let [x, y, z] = turn(&linear, [t[0], t[1], t[2]]);
                     *t = [x, y, z, t[3]];
                 }
             }

@@ -232,6 +232,15 @@ impl Document {
             first += instance.count();
             instances.push(instance);
         }
+        // What has no size just now has a box without size, and not one inside out.
+        for object in &mut objects {
+            if !(object.min.cmple(object.max).all()
+                && object.min.is_finite()
+                && object.max.is_finite())
+            {
+                (object.min, object.max) = (Vec3::ZERO, Vec3::ZERO);
+            }
+        }
         let over = Instances::new(instances.iter().map(Instance::placed).collect());
         Ok(Scene {
             base: Arc::clone(base),

@@ -277,7 +277,12 @@ impl Rig {
                     weights.insert(track.node, value);
                 }
                 (Property::Rotation, &[x, y, z, w]) => {
-                    let turn = DQuat::from_array([x, y, z, w].map(f64::from)).normalize();
+                    let turn = DQuat::from_array([x, y, z, w].map(f64::from));
+                    // A turn of no length is none.
+                    let turn = match turn.length_squared() > 0.0 {
+                        true => turn.normalize(),
+                        false => DQuat::IDENTITY,
+                    };
                     parts.entry(track.node).or_insert_with(part).1 = turn;
                 }
                 (property, &[x, y, z]) => {

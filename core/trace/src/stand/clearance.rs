@@ -14,10 +14,6 @@ pub(super) use ground::ground;
 use nearest::nearest;
 use ring::ring;
 
-/// Rays of a scan: one for every 1.6 degrees or so.
-pub const RAYS: usize = 16_384;
-/// Rays of a scan while something is dragged: one for every 3 degrees or so.
-pub const FEW_RAYS: usize = 4_096;
 /// Headings of the ring in the plan.
 pub const RING: usize = 120;
 /// Distances beyond this are no longer told in the ring, metres.
@@ -100,19 +96,14 @@ fn near(object: u32, eye: Vec3, point: Vec3, distance: f32) -> Near {
     }
 }
 
+/// The nearest thing all round, the floor under the feet aside, and that floor.
+pub fn nearest_and_floor(scene: &Scene, eye: DVec3) -> (Option<Near>, Option<Floor>) {
+    let (floor, _) = ground(scene, eye);
+    (nearest(scene, eye, floor), floor)
+}
+
 /// Looks all round from a point.
 pub fn scan(scene: &Scene, eye: DVec3, limits: &Limits) -> Clearance {
-    scan_with(scene, eye, limits, RAYS)
-}
-
-/// The nearest thing all round by a number of rays, the floor under the feet aside, and that floor.
-pub fn nearest_with(scene: &Scene, eye: DVec3, rays: usize) -> (Option<Near>, Option<Floor>) {
-    let (floor, _) = ground(scene, eye);
-    (nearest(scene, eye.as_vec3(), floor, rays), floor)
-}
-
-/// The same with a number of rays for the nearest thing.
-pub fn scan_with(scene: &Scene, eye: DVec3, limits: &Limits, rays: usize) -> Clearance {
     let at = eye.as_vec3();
     let (floor, over) = ground(scene, eye);
     let ring = ring(scene, at, floor);
@@ -121,7 +112,7 @@ pub fn scan_with(scene: &Scene, eye: DVec3, limits: &Limits, rays: usize) -> Cle
             y: eye.y + f64::from(hit.distance),
             object: scene.object_of(hit.triangle),
         }),
-        nearest: nearest(scene, at, floor, rays),
+        nearest: nearest(scene, eye, floor),
         inside: solid_around(scene, at),
         beside: beside(scene, at, floor, limits.beside as f32),
         low: low(scene, at),

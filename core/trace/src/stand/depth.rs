@@ -61,7 +61,7 @@ fn cast(scene: &Scene, start: DVec3, direction: DVec3) -> Option<(u32, f64)> {
     Some((scene.object_of(hit.triangle), f64::from(hit.distance)))
 }
 
-/// All round from a point.
+/// All round from a point. The very nearest point is among what is met, without a share: rays pass small things by.
 pub fn around(scene: &Scene, eye: DVec3, rays: usize) -> Depths {
     let share = 1.0 / rays as f64;
     let all: Vec<Vec3> = directions(rays).collect();
@@ -78,7 +78,18 @@ pub fn around(scene: &Scene, eye: DVec3, rays: usize) -> Depths {
             })
         })
         .collect();
-    Depths::of(met)
+    let mut depths = Depths::of(met);
+    if let Some((triangle, point)) = scene.nearest_point(eye, |_, _| true) {
+        let way = point - eye;
+        let very = Sight {
+            object: scene.object_of(triangle),
+            distance: way.length(),
+            share: 0.0,
+            direction: way.normalize_or(DVec3::NEG_Z),
+        };
+        depths.sights.insert(0, very);
+    }
+    depths
 }
 
 /// Through a frame: distances are along the direction of view.

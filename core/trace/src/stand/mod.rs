@@ -80,6 +80,19 @@ pub fn ceiling_above(scene: &Scene, point: DVec3) -> Option<f64> {
     Some(point.y + f64::from(hit.distance))
 }
 
+/// A word about an eye that is farther from everything than the scene is large; nothing of others.
+pub fn far_off(scene: &Scene, eye: DVec3) -> Option<String> {
+    let (low, high) = scene.bounds();
+    let size = f64::from((high - low).max_element());
+    let (_, point) = scene.nearest_point(eye, |_, _| true)?;
+    let distance = point.distance(eye);
+    (distance > size.max(1.0)).then(|| {
+        format!(
+            "the eye is {distance:.1} m from everything in a scene of {size:.1} m; check where it stands (the file's coordinates, metres, Y up)."
+        )
+    })
+}
+
 /// The middle of the scene, at eye height above the floor there.
 ///
 /// Of all surfaces on the vertical line through the middle that leave room to stand on, the lowest
