@@ -283,6 +283,7 @@ fn tagging_a_png_and_a_part_of_a_sphere() {
 
     let front = folder.path().join("front.jpg");
     picture(100, 100).save(&front).unwrap();
+    let out = folder.path().join("tagged.jpg");
     let message = run_fails(&["tag", text(&front), "-o", text(&out)], 1);
     assert!(
         message.contains("100 x 100") && message.contains("--part"),

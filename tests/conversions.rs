@@ -99,6 +99,19 @@ fn shapes_agree_with_ffmpegs_filter() {
                 "right,left,up,down,front,back",
             ],
         ),
+        // The one order of faces that films have: with ffmpeg's third and fourth face turned by half (its frame rotation 002200).
+        (
+            "film cube",
+            "c3x2:w=768:h=512:out_frot=002200",
+            vec![
+                "--to",
+                "cube-3x2",
+                "--size",
+                "768",
+                "--order",
+                "right,left,up:180,down:180,front,back",
+            ],
+        ),
         (
             "eac",
             "eac:w=768:h=512",
@@ -511,6 +524,10 @@ fn light_maps_are_made_together() {
     assert!(header("cube.exr").contains("cube-face map"));
     let json: serde_json::Value =
         serde_json::from_slice(&std::fs::read(maps.join("harmonics.json")).unwrap()).unwrap();
+    // The axes that the file tells, as numbers: right-handed, and those of the words.
+    let axes = &json["axes_in_gltf"];
+    assert_eq!(axes, &serde_json::json!([[1, 0, 0], [0, 0, -1], [0, 1, 0]]));
+    assert!(json["axes"].as_str().unwrap().starts_with("right-handed"));
     // The mean of the diffuse map over the sphere is the mean of the light: its first harmonic times
     // sqrt(1 / 4 pi).
     let (width, diffuse) = read(&maps.join("diffuse.exr"));

@@ -454,7 +454,7 @@ fn a_sphere_of_sound_stays_one() {
     assert_eq!(times(&out), 1);
     assert_eq!(
         inspected(&out)["sound"],
-        json!({"channels": 4, "ambisonic": true})
+        json!({"channels": 4, "ambisonic": true, "channel_map": null})
     );
     // Marked anew it stays and is not doubled; cleared it goes, and may come back.
     let again = b.at("again.mp4");
@@ -466,7 +466,7 @@ fn a_sphere_of_sound_stays_one() {
     assert_eq!(times(&again), 0);
     assert_eq!(
         inspected(&again)["sound"],
-        json!({"channels": 4, "ambisonic": false})
+        json!({"channels": 4, "ambisonic": false, "channel_map": null})
     );
     // The pictures and the sound are those from before.
     assert_eq!(decoded(&again), decoded(&out));
@@ -493,7 +493,7 @@ fn a_sphere_of_sound_stays_one() {
     run_ok(&[&made[..], &["--stereo", "mono", "--sound", text(&sound)]].concat());
     assert_eq!(
         inspected(&out)["sound"],
-        json!({"channels": 2, "ambisonic": false})
+        json!({"channels": 2, "ambisonic": false, "channel_map": null})
     );
     let (to, from) = (text(&again), text(&out));
     let said = run_fails(

@@ -73,7 +73,7 @@ fn films_say_what_they_are_in_both_forms() {
         ),
         (
             "192x128",
-            "--stereo mono --projection cube",
+            "--stereo mono --projection cube:right,left,up:180,down:180,front,back",
             None,
             "cubemap",
         ),
@@ -119,7 +119,7 @@ fn films_say_what_they_are_in_both_forms() {
                 };
                 assert_eq!(exif["StereoMode"], mode, "{what}: {exif}");
             }
-            if how.contains(":180") {
+            if how.contains("equirect:180") {
                 // An eye of 128 x 128 px is the half in front of a sphere of 256 x 128.
                 assert_eq!(exif["FullPanoWidthPixels"], 256, "{exif}");
                 assert_eq!(exif["CroppedAreaLeftPixels"], 64, "{exif}");
@@ -201,6 +201,77 @@ fn what_is_wrong_is_said() {
         status.success() && said.contains("192 x 128 px, which is no sphere of 2:1"),
         "{said}"
     );
+    // How faces lie in a film nobody can see: it is asked for, and only the one order that players know is written.
+    for order in ["cube", "cube:left,front,right,back,up,down"] {
+        let said = run_fails(
+            &[
+                "tag",
+                text(&film),
+                "-o",
+                text(&b.at("c.mp4")),
+                "--stereo",
+                "mono",
+                "--projection",
+                order,
+            ],
+            2,
+        );
+        assert!(
+            said.contains("--order right,left,up:180,down:180,front,back"),
+            "{said}"
+        );
+    }
+    // Frames that say otherwise are refused, too, whatever is claimed of them.
+    let face = b.at("faces");
+    std::fs::create_dir(&face).unwrap();
+    let cube = face.join("0.exr");
+    let sphere = b.at("sphere.png");
+    support::outside(
+        "ffmpeg",
+        &[
+            "-v",
+            "error",
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc=s=256x128",
+            "-frames:v",
+            "1",
+            text(&sphere),
+        ],
+    );
+    let lay = |order: &str| {
+        support::run_ok(&[
+            "convert",
+            text(&sphere),
+            "-o",
+            text(&cube),
+            "--to",
+            "cube-3x2",
+            "--size",
+            "192",
+            "--order",
+            order,
+        ]);
+    };
+    let made = b.at("cube.mp4");
+    let claim = [
+        "film",
+        text(&face),
+        "-o",
+        text(&made),
+        "--stereo",
+        "mono",
+        "--projection",
+        "cube:right,left,up:180,down:180,front,back",
+    ];
+    lay("left,front,right,back,up,down");
+    let said = run_fails(&claim, 1);
+    assert!(said.contains("lay them so first"), "{said}");
+    lay("right,left,up:180,down:180,front,back");
+    support::run_ok(&claim[..4]);
+    let told = inspected(&b.at("cube.mp4"));
+    assert_eq!(told["newer"]["projection"], "cube", "{told}");
     let short = b.at("short.mp4");
     let whole = std::fs::read(&film).unwrap();
     std::fs::write(&short, &whole[..whole.len() / 2]).unwrap();

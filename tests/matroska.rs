@@ -133,7 +133,10 @@ fn films_in_matroska_say_what_they_are() {
             inspected(&again)["newer"]["bounds"],
             json!([0.0, 0.0, 0.25, 0.25])
         );
-        mark(&again, "--stereo mono --projection cube");
+        mark(
+            &again,
+            "--stereo mono --projection cube:right,left,up:180,down:180,front,back",
+        );
         assert_eq!(side_data(&again)[0]["projection"], "cubemap");
         assert!(
             mark(&again, "--clear") == before,
@@ -167,7 +170,10 @@ fn frames_become_a_film_in_matroska() {
     let told = side_data(&out);
     assert_eq!(told[0]["projection"], "equirectangular", "{told:?}");
     let own = inspected(&out);
-    assert_eq!(own["sound"], json!({"channels": 4, "ambisonic": true}));
+    assert_eq!(
+        own["sound"],
+        json!({"channels": 4, "ambisonic": true, "channel_map": null})
+    );
     assert!(
         (own["lasts_s"].as_f64().unwrap() - 1.5).abs() < 0.05,
         "{own}"

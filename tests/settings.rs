@@ -150,7 +150,7 @@ fn a_scene_far_from_its_origin_comes_near() {
     assert_eq!(origin, json!([500_000.0, 412.0, -5_400_001.0]));
     let told = project["scene"]["notices"].to_string();
     assert!(
-        told.contains("far from its origin") && told.contains("500000 m"),
+        told.contains("far from its file's origin") && told.contains("500000 m"),
         "{told}"
     );
     let eye = project["viewpoints"][0]["pose"]["position"].clone();

@@ -239,6 +239,7 @@ fn lamps_stand_where_flat_geometry_demands() {
             let frame = Frame {
                 hfov: 60f64.to_radians(),
                 ratio: 16.0 / 9.0,
+                shift: [0.0; 2],
             };
             let y = |side| {
                 let eye: MonoEye<_> = rig.eye(side, at, turned, frame);

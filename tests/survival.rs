@@ -255,6 +255,94 @@ fn a_master_that_is_gone_is_told_and_made_again() {
     assert!(std::fs::read(&master).unwrap() == bytes);
 }
 
+/// One flipped bit in a master: what is made of it is refused with a sentence, the same picture ordered again is made again, and so it is by
+/// Resume; in the middle of a block and in the header alike.
+#[test]
+fn a_damaged_master_is_told_and_made_again() {
+    let (_folder, server, id) = with_room();
+    let wish = json!({"width": 64, "samples": 2});
+    let done = server.order(id, wish.clone());
+    server.wait_for_order(done, "done");
+    let master = server.files_of(done).join("master.exr");
+    let bytes = std::fs::read(&master).unwrap();
+    let damage = |at: usize| {
+        let mut other = bytes.clone();
+        other[at] ^= 1;
+        std::fs::write(&master, other).unwrap();
+    };
+    // Ordered again.
+    damage(bytes.len() / 2);
+    let again = server.order(id, wish);
+    let told = server.wait_for_order(again, "done");
+    assert!(std::fs::read(&master).unwrap() == bytes, "made again");
+    assert!(
+        told["problem"].to_string().contains("damaged on the disk"),
+        "{told}"
+    );
+    // Handed over: told, and Resume makes it again.
+    damage(bytes.len() - 9);
+    let request = json!({
+        "opening_heading_deg": 0.0, "opening_pitch_deg": 0.0, "opening_hfov_deg": 90.0,
+        "exposure_stops": 0.0, "soft": false, "quality": 90,
+    });
+    let path = format!("/api/orders/{done}/packages");
+    let (status, job) = server.json("POST", &path, Some(request));
+    assert_eq!(status, 202, "{job}");
+    let job = server.wait_for_job(&job["id"]);
+    assert_eq!(job["state"], "failed", "{job}");
+    assert!(job["problem"].to_string().contains("Resume"), "{job}");
+    assert_eq!(server.ask_job(done, "resume"), 202);
+    server.wait_for_order(done, "done");
+    assert!(std::fs::read(&master).unwrap() == bytes);
+    // Resume alone finds it too; a whole one needs none.
+    damage(700);
+    assert_eq!(server.ask_job(done, "resume"), 202);
+    server.wait_for_order(done, "done");
+    assert!(std::fs::read(&master).unwrap() == bytes);
+    assert_ne!(server.ask_job(done, "resume"), 202, "it is whole");
+}
+
+/// What frees room works without room: with a kilobyte left an order is removed, and what it held is free.
+#[test]
+fn orders_are_removed_from_a_full_disk() {
+    let Some(disk) = SmallDisk::new(40) else {
+        eprintln!("Not tested: nothing may be mounted here.");
+        return;
+    };
+    let data = disk.0.path().join("data");
+    let server = Server::start(&data, false);
+    let (status, project) = server.upload("room.glb", &support::scene::room_glb());
+    assert_eq!(status, 200, "{project}");
+    let id = project["id"].as_i64().unwrap();
+    let order = server.order(id, json!({"width": 256, "samples": 1}));
+    server.wait_for_order(order, "done");
+    let filler = disk.0.path().join("filler");
+    let mut file = std::fs::File::create(&filler).unwrap();
+    for size in [1 << 20, 64 << 10, 4096] {
+        use std::io::Write;
+        while file.write_all(&vec![1u8; size]).is_ok() {}
+    }
+    drop(file);
+    let free = free_bytes(disk.0.path());
+    assert!(free < 4096, "{free}");
+    assert_eq!(
+        server
+            .json("DELETE", &format!("/api/orders/{order}"), None)
+            .0,
+        204
+    );
+    let freed = wait_for("room", || {
+        Some(free_bytes(disk.0.path())).filter(|f| *f > 50_000)
+    });
+    println!("{freed} bytes are free again");
+}
+
+/// Free bytes of a disk, as `df` says.
+fn free_bytes(at: &Path) -> u64 {
+    let told = support::outside("df", &["-B1", "--output=avail", text(at)]);
+    told.lines().nth(1).unwrap().trim().parse().unwrap()
+}
+
 /// A disk of its own of a few megabytes, for as long as this lives. `None` where mounting is not allowed.
 struct SmallDisk(tempfile::TempDir);
 

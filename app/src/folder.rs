@@ -7,6 +7,9 @@ use std::path::{Path, PathBuf};
 /// What belongs to the database.
 const PARTS: [&str; 4] = ["projects", "renders", "packages", "pictures"];
 
+/// Room that is kept for removing things, bytes.
+const RESERVE: u64 = 256 << 10;
+
 /// The places of the data folder. Pictures lie here as files, never in the database.
 #[derive(Debug)]
 pub struct DataFolder {
@@ -67,6 +70,27 @@ impl DataFolder {
                 root.display()
             ))
         }
+    }
+
+    /// Room that is kept for removing things when no other is left.
+    fn reserve(&self) -> PathBuf {
+        self.root.join("reserve")
+    }
+
+    /// Keeps some room where there is enough and none is kept.
+    pub fn keep_reserve(&self) {
+        let enough = self.free_bytes().is_some_and(|free| free > 64 * RESERVE);
+        if enough
+            && !self.reserve().exists()
+            && std::fs::write(self.reserve(), vec![1; RESERVE as usize]).is_err()
+        {
+            self.spend_reserve();
+        }
+    }
+
+    /// Gives the room that was kept free; whether there was some.
+    pub fn spend_reserve(&self) -> bool {
+        std::fs::remove_file(self.reserve()).is_ok()
     }
 
     /// The database.
@@ -136,16 +160,35 @@ impl DataFolder {
     /// Removes a path that was given up, relative to the folder; whether it is gone. Only things directly in the folders of
     /// projects, renders, packages and pictures are ever removed so.
     pub fn remove_leftover(&self, path: &str) -> bool {
+        let Some(path) = self.leftover(path) else {
+            return false;
+        };
+        let aside = aside(&path);
+        remove(&aside);
+        !aside.exists()
+    }
+
+    /// Gives it another name, under which nobody begins it again; whether it has none of its own any more.
+    pub fn put_leftover_aside(&self, path: &str) -> bool {
+        let Some(path) = self.leftover(path) else {
+            return false;
+        };
+        // What was put aside before and could not be removed then goes first.
+        let aside = aside(&path);
+        if aside.exists() {
+            remove(&aside);
+        }
+        std::fs::rename(&path, &aside).is_ok() || !path.exists()
+    }
+
+    /// Where what was given up lies.
+    fn leftover(&self, path: &str) -> Option<PathBuf> {
         let known = path.split_once('/').filter(|(part, name)| {
             let plain = |c: char| c.is_ascii_alphanumeric() || c == '-';
             PARTS.contains(part) && !name.is_empty() && name.chars().all(plain)
         });
-        let Some((part, name)) = known else {
-            return false;
-        };
-        let path = self.root.join(part).join(name);
-        remove(&path);
-        !path.exists()
+        let (part, name) = known?;
+        Some(self.root.join(part).join(name))
     }
 
     /// Outputs go to a folder of their own, which must be there.
@@ -165,6 +208,61 @@ impl DataFolder {
         match &self.out {
             Some(out) => out.clone(),
             None => self.root.join("out"),
+        }
+    }
+
+    /// Whether outputs go to another disk than the data folder's.
+    pub fn out_is_elsewhere(&self) -> bool {
+        use std::os::unix::fs::MetadataExt;
+        // A folder that is not there yet will lie on the disk of the one that it is made in.
+        let out = self.out();
+        let there = out.ancestors().find_map(|a| std::fs::metadata(a).ok());
+        let here = std::fs::metadata(&self.root).ok();
+        there.zip(here).is_some_and(|(a, b)| a.dev() != b.dev())
+    }
+
+    /// Free space where outputs go, bytes.
+    pub fn out_free_bytes(&self) -> Option<u64> {
+        let out = self.out();
+        let there = out.ancestors().find(|a| a.exists())?;
+        let s = rustix::fs::statvfs(there).ok()?;
+        Some(s.f_bavail.saturating_mul(s.f_frsize))
+    }
+
+    /// What a farm's tasks said of an order that they did not make whole.
+    pub fn farm_logs(&self, order: i64) -> PathBuf {
+        self.root.join("farm-logs").join(format!("order-{order}"))
+    }
+
+    /// Writes down where outputs go, for workers.
+    pub fn tell_out(&self) -> std::io::Result<()> {
+        std::fs::write(self.out_told(), self.out().as_os_str().as_encoded_bytes())
+    }
+
+    fn out_told(&self) -> PathBuf {
+        self.root.join("out-folder")
+    }
+
+    /// Outputs go where the server's go; another folder than that is refused.
+    pub fn with_servers_out(self, wanted: Option<&Path>) -> Result<Self, String> {
+        use std::os::unix::ffi::OsStrExt;
+        let told = std::fs::read(self.out_told()).ok();
+        let told = told.map(|bytes| PathBuf::from(std::ffi::OsStr::from_bytes(&bytes)));
+        let same = |a: &Path, b: &Path| {
+            a == b
+                || std::fs::canonicalize(a)
+                    .ok()
+                    .is_some_and(|a| std::fs::canonicalize(b).ok() == Some(a))
+        };
+        match (wanted, told) {
+            (Some(wanted), Some(told)) if !same(wanted, &told) => Err(format!(
+                "The server of this data folder writes into {}, and a worker that wrote into {} would leave frames where nobody looks; name the same folder with --out, or leave it out.",
+                told.display(),
+                wanted.display()
+            )),
+            (Some(wanted), _) => self.with_out(wanted),
+            (None, Some(told)) if !same(&told, &self.root.join("out")) => self.with_out(&told),
+            (None, _) => Ok(self),
         }
     }
 
@@ -251,6 +349,12 @@ impl DataFolder {
     }
 }
 
+/// The name under which what was given up waits to be removed.
+fn aside(path: &Path) -> PathBuf {
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    path.with_file_name(format!(".gone-{name}"))
+}
+
 /// The files of one rendered picture: its strips while it is made, then its master and what is made from that.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct RenderFolder(PathBuf);
@@ -276,9 +380,14 @@ impl RenderFolder {
         self.small_frames().join(format!("{frame}.jpg"))
     }
 
-    /// The noise to which it is rendered before it is denoised, percent; a number in text.
-    pub fn raw_noise(&self) -> PathBuf {
-        self.0.join("raw-noise.txt")
+    /// The SHA-256 of the master as it was written.
+    pub fn master_sum(&self) -> PathBuf {
+        self.0.join("master.sum")
+    }
+
+    /// The noise at which its blocks end, percent; a number in text.
+    pub fn block_noise(&self) -> PathBuf {
+        self.0.join("block-noise.txt")
     }
 
     /// What determines the picture, line by line.

@@ -59,7 +59,7 @@ pub const WALK_EASE_S: f64 = 1.5;
 
 /// Distances of the eyes at the keys, millimetres.
 const SEPARATIONS_MM: [f64; 12] = [
-    19.0, 19.0, 16.0, 15.0, 15.0, 15.0, 14.5, 14.5, 16.0, 15.5, 15.5, 20.0,
+    18.9, 18.9, 16.0, 15.0, 15.0, 15.0, 14.5, 14.5, 16.0, 15.5, 15.5, 19.9,
 ];
 
 /// Samples of the sound a second.

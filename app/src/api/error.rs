@@ -42,9 +42,9 @@ impl From<WorkError> for Failure {
     fn from(e: WorkError) -> Self {
         let status = match &e {
             WorkError::Store(StoreError::Missing { .. }) => Status::NotFound,
-            WorkError::Store(StoreError::Changed { .. } | StoreError::LastViewpoint) => {
-                Status::Conflict
-            }
+            WorkError::Store(
+                StoreError::Changed { .. } | StoreError::Begun { .. } | StoreError::LastViewpoint,
+            ) => Status::Conflict,
             WorkError::Store(StoreError::NotEveryViewpoint) => Status::UnprocessableEntity,
             WorkError::NoRoom(_) => Status::InsufficientStorage,
             e if e.is_disk_full() => Status::InsufficientStorage,

@@ -8,6 +8,7 @@ use rocket::http::{Method, Status};
 use rocket::{Request, Route, get, routes};
 
 const REFUSED: &str = "/refused";
+const NOWHERE: &str = "/api/nowhere";
 
 /// Whether `host` (with or without port) is this machine.
 fn is_loopback(host: &str) -> bool {
@@ -46,15 +47,32 @@ fn comes_from_here(request: &Request) -> bool {
     }
 }
 
-/// Sends foreign requests to one place that refuses them.
+/// Whether an address is written in the one form that it has: no letters told by their numbers that need not be, no doubled bars, no
+/// steps up. Whoever guards an address and whoever answers it must read the same.
+fn is_plain(path: &str) -> bool {
+    let needless = |escape: &str| {
+        let byte = u8::from_str_radix(escape, 16).unwrap_or(0);
+        byte.is_ascii_alphanumeric() || matches!(byte, b'/' | b'\\' | b'.' | b'-' | b'_' | b'~' | 0)
+    };
+    let mut escapes = path.split('%').skip(1);
+    path.starts_with('/')
+        && !path.contains("//")
+        && !path.split('/').any(|part| part == "." || part == "..")
+        && !escapes.any(|rest| rest.get(..2).is_none_or(needless))
+}
+
+/// Sends foreign requests to one place that refuses them, and addresses in other forms to where nothing is.
 pub(super) fn fairing() -> impl Fairing {
     AdHoc::on_request("own pages only", |request, _| {
         Box::pin(async move {
-            if is_foreign(request) {
-                request.set_method(Method::Get);
-                if let Ok(uri) = Origin::parse(REFUSED) {
-                    request.set_uri(uri);
-                }
+            let instead = match request.uri().path().as_str() {
+                path if !is_plain(path) => NOWHERE,
+                _ if is_foreign(request) => REFUSED,
+                _ => return,
+            };
+            request.set_method(Method::Get);
+            if let Ok(uri) = Origin::parse(instead) {
+                request.set_uri(uri);
             }
         })
     })
@@ -74,7 +92,34 @@ pub(super) fn routes() -> Vec<Route> {
 
 #[cfg(test)]
 mod tests {
-    use super::is_loopback;
+    use super::{is_loopback, is_plain};
+
+    #[test]
+    fn addresses_have_one_form() {
+        for plain in [
+            "/",
+            "/api/projects/1",
+            "/api/scenes?file=a",
+            "/assets/a-b.js",
+            "/a%20b",
+            "/%C3%BC",
+        ] {
+            assert!(is_plain(plain), "{plain}");
+        }
+        for other in [
+            "//api/projects",
+            "/%61pi/projects",
+            "/api//projects",
+            "/api%2fprojects",
+            "/a/../api",
+            "/./api",
+            "/api/%2e%2e/x",
+            "/a%",
+            "/a%4",
+        ] {
+            assert!(!is_plain(other), "{other}");
+        }
+    }
 
     #[test]
     fn only_this_machine_is_loopback() {

@@ -128,7 +128,8 @@ async fn order_estimate(
 async fn place(app: &Shared, id: i64, request: Sent<OrderRequest>) -> Answer<Json<Order>> {
     blocking(app, move |app| {
         let asked = ordering::ask(app, id, &request)?;
-        let order = ordering::place(app, id, &asked, request.held == Some(true))?;
+        let how = (request.held == Some(true), request.instead_of);
+        let order = ordering::place_instead(app, id, &asked, how)?;
         app.jobs.wake();
         Ok(Json(app.describe_order(order)))
     })
@@ -160,7 +161,7 @@ async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
         // One that cannot be read can be removed all the same.
         let row = app.store.order(id);
-        let project = app.store.remove_order(id)?;
+        let project = app.freeing(|| app.store.remove_order(id))?;
         // One that is under way is given up by its worker.
         if let (Some(farm), Ok(row)) = (&app.farm, row)
             && row.state != JobState::Running

@@ -109,7 +109,7 @@ async fn view(app: &Shared, id: i64) -> Answer<RangedFile> {
 #[delete("/packages/<id>")]
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
-        app.store.remove_package(id)?;
+        app.freeing(|| app.store.remove_package(id))?;
         app.jobs.stop_removed(&app.store);
         app.sweep();
         app.tell(Event::Jobs);

@@ -278,7 +278,7 @@ async fn change(app: &Shared, id: i64, change: Sent<ProjectChange>) -> Answer<Js
 #[delete("/projects/<id>")]
 async fn discard(app: &Shared, id: i64) -> Answer<Status> {
     blocking(app, move |app| {
-        app.store.remove_project(id)?;
+        app.freeing(|| app.store.remove_project(id))?;
         app.jobs.stop_removed(&app.store);
         app.scenes.forget(id);
         app.sweep();
@@ -446,6 +446,7 @@ async fn set_viewpoint(
         if untold {
             draft.rig = before.rig.clone();
         }
+        paths::eyes_of_key(&before, &mut draft, app.store.project(id)?.settings.time_s)?;
         draft = placed(app, id, Some(&before.ride), draft)?;
         history::change(
             app,

@@ -12,7 +12,7 @@ use crate::work::preflight::{Place, limits, of_project, travel};
 use clap::Args;
 use dome_optics::{Orientation, PictureSize, Shape};
 use dome_rules::preflight::{Facts, Level, OrderFacts, PackingFacts, Purpose, StandFacts, check};
-use dome_trace::stand::{self, clearance, starts};
+use dome_trace::stand::{clearance, starts};
 use dome_trace::{Illumination, Quality};
 use glam::DVec3;
 use serde::Serialize;
@@ -140,7 +140,7 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
     let options = &args.options;
     let imported = dome_trace::load(path, &options.import())?;
     let start = imported.report.light;
-    let scene = imported.scene;
+    let (scene, document) = (imported.scene, imported.document);
     let (surroundings, picture) = options::surroundings(options, start.sky_cd_m2, &scene)?;
     let scale = options.light_scale(&start);
     let (lights, tables) = options::lights(options, &scene)?;
@@ -160,9 +160,8 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
     };
     settings.stand.beside_m = args.beside;
     settings.stand.eye_separation_mm = args.eye_separation;
-    let at = options
-        .at
-        .map_or_else(|| stand::middle(&scene), DVec3::from);
+    let at = options.eye(&document, &scene);
+    let shown = at + document.offset();
     let pose = Pose {
         position: at.to_array(),
         heading_deg: options.heading,
@@ -172,7 +171,12 @@ fn of_scene(args: &CheckArgs, path: &Path) -> Result<Vec<Told>, Box<dyn std::err
     let found = clearance::scan(&scene, at, &limits(&settings));
     let starts = starts::suggest(&scene);
     let place = Place {
-        name: format!("Eye at {:.2}, {:.2}, {:.2} m", at.x + 0.0, at.y, at.z + 0.0),
+        name: format!(
+            "Eye at {:.2}, {:.2}, {:.2} m",
+            shown.x + 0.0,
+            shown.y,
+            shown.z + 0.0
+        ),
         pose,
         scene: &scene,
         settings: &settings,

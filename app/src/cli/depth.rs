@@ -15,7 +15,7 @@ use std::path::PathBuf;
 pub(super) struct DepthArgs {
     /// The scene: .glb, .gltf, .obj or .zip
     scene: PathBuf,
-    /// Where the viewpoint is, metres; without it the middle of the scene
+    /// Where the viewpoint is in the file's coordinates, metres with Y up; without it the middle of the scene
     #[arg(long, value_name = "X,Y,Z", value_parser = numbers::<3>, allow_hyphen_values = true)]
     at: Option<[f64; 3]>,
     /// Heading, degrees clockwise from -Z
@@ -54,7 +54,7 @@ pub(super) struct DepthArgs {
     #[arg(long, value_name = "AXIS", value_parser = super::render::options::up)]
     up: Option<Up>,
     /// The moment of the scene's animation, seconds
-    #[arg(long, value_name = "SECONDS", default_value = "0", value_parser = super::number)]
+    #[arg(long, value_name = "SECONDS", default_value = "0", value_parser = super::number, allow_hyphen_values = true)]
     time: f64,
     /// As JSON
     #[arg(long)]
@@ -124,6 +124,9 @@ impl DepthArgs {
 pub(super) fn run(args: &DepthArgs) -> Outcome {
     let mut rig = args.rig();
     rig.check()?;
+    if !(0.0..=86_400.0).contains(&args.time) {
+        return Err("The time must lie between 0 and 86400 s; correct --time.".into());
+    }
     let imported = dome_trace::load(
         &args.scene,
         &ImportOptions {
@@ -134,7 +137,10 @@ pub(super) fn run(args: &DepthArgs) -> Outcome {
         },
     )?;
     let scene = imported.scene;
-    let at = args.at.map_or_else(|| stand::middle(&scene), DVec3::from);
+    let at = args.at.map_or_else(
+        || stand::middle(&scene),
+        |at| DVec3::from(at) - imported.document.offset(),
+    );
     let pose = Pose {
         position: at.to_array(),
         heading_deg: args.heading,

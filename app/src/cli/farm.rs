@@ -3,6 +3,7 @@
 use super::Outcome;
 use super::render::progress::Progress;
 use crate::folder::DataFolder;
+use crate::model::jobs::JobState;
 use crate::work::App;
 use crate::work::farm::bundle::{Bundle, Cut, set_aside};
 use crate::work::farm::slurm::{self, Sent, Wish};
@@ -90,6 +91,13 @@ enum FarmCommand {
 pub(super) fn bundle(args: &BundleArgs) -> Outcome {
     let app = App::beside(DataFolder::look(&args.data)?)?;
     let row = app.store.order(args.order)?;
+    if row.state == JobState::Running {
+        return Err(format!(
+            "Order {} is being made just now; stop it first, and it goes on from what is finished.",
+            row.id
+        )
+        .into());
+    }
     let cut = Cut {
         frames: args.frames,
         parts: args.parts,

@@ -3,7 +3,7 @@
 use super::tag::{projection, stereo};
 use super::{Outcome, number};
 use crate::work::film::{Codec, FilmMaking, make};
-use crate::work::film_frames::{Laid, find_frames, one_picture, told_sphere};
+use crate::work::film_frames::{Laid, check_faces, find_frames, one_picture, told_sphere};
 use clap::Args;
 use dome_files::film::{FilmProjection, FilmStereo, Sphere};
 use dome_optics::path::Rate;
@@ -43,7 +43,7 @@ pub(super) struct FilmArgs {
     /// How two eyes lie in the frames: mono, top-bottom or side-by-side; what the frames say themselves if not given
     #[arg(long, value_name = "HOW", value_parser = stereo)]
     stereo: Option<FilmStereo>,
-    /// How the frames are wrapped: equirect (as a start), equirect:180 or cube
+    /// How the frames are wrapped: equirect (as a start), equirect:180, or a cube as players know it, as for `owl-dome tag`
     #[arg(long, value_name = "HOW", value_parser = projection, requires = "stereo")]
     projection: Option<FilmProjection>,
     /// Say nothing about a sphere: a flat film
@@ -106,6 +106,9 @@ pub(super) fn run(args: &FilmArgs) -> Outcome {
         return Err(
             "Six faces become one sphere without eyes; leave --stereo and --projection out.".into(),
         );
+    }
+    if let Some(FilmProjection::Cube { .. }) = args.projection {
+        check_faces(&frames)?;
     }
     let told = match (args.flat, args.stereo) {
         (true, _) => None,

@@ -60,7 +60,7 @@ fn tell_film(f: &FilmFindings, as_json: bool) {
             "sphere": f.sphere().is_some(),
             "newer": film_json(f.newer),
             "older": film_json(f.older),
-            "sound": f.sound.map(|s| json!({"channels": s.channels, "ambisonic": s.ambisonic})),
+            "sound": f.sound.map(|s| json!({"channels": s.channels, "ambisonic": s.ambisonic, "channel_map": s.map})),
             "problems": f.problems,
         });
         println!("{told}");
@@ -92,8 +92,14 @@ fn tell_film(f: &FilmFindings, as_json: bool) {
         }
     }
     if let Some(sound) = f.sound {
+        let order = sound.map.map_or_else(String::new, |map| {
+            format!(
+                "; W, Y, Z, X are its channels {}",
+                map.map(|c| (c + 1).to_string()).join(", ")
+            )
+        });
         println!(
-            "Sound: {} {}{}",
+            "Sound: {} {}{}{order}",
             sound.channels,
             if sound.channels == 1 {
                 "channel"

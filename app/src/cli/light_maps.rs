@@ -7,7 +7,7 @@ use dome_files::picture_file::{self, PictureSpec};
 use dome_files::rows::Depth;
 use dome_files::{PictureFormat, atomic, ktx2};
 use dome_imaging::convert::{Pixel, Source};
-use dome_imaging::light_maps::{COSINE, diffuse, harmonics, specular_chain};
+use dome_imaging::light_maps::{AXES, COSINE, diffuse, harmonics, specular_chain};
 use dome_imaging::{LayeredStrip, Strip};
 use dome_optics::projection::CubeLayout;
 use dome_optics::{Orientation, Shape};
@@ -159,7 +159,10 @@ pub(super) fn run(args: &LightMapsArgs) -> Outcome {
         written.push(file("cube.exr"));
     }
     if wants(Map::Mirror) {
-        ktx2::write_cube(&file("mirror.ktx2"), side, &specular_chain(&source, side))?;
+        let chain = specular_chain(&source, side);
+        if let Some(note) = ktx2::write_cube(&file("mirror.ktx2"), side, &chain)?.note() {
+            eprintln!("Note: mirror.ktx2: {note}");
+        }
         written.push(file("mirror.ktx2"));
     }
     if wants(Map::Diffuse) {
@@ -182,7 +185,8 @@ pub(super) fn run(args: &LightMapsArgs) -> Outcome {
             .collect();
         let all = json!({
             "basis": "real spherical harmonics, orthonormal, order (l,m) = (0,0) (1,-1) (1,0) (1,1) (2,-2) (2,-1) (2,0) (2,1) (2,2)",
-            "axes": "right-handed; z is up, x is to the right of the picture's middle, y is away from it (behind)",
+            "axes": "right-handed; x is to the right of the picture's middle, y is towards it (ahead), z is up",
+            "axes_in_gltf": AXES.map(|axis| axis.to_array().map(|v| v as i32)),
             "colour": "scene-linear RGB, primaries of Rec. 709",
             "radiance": radiance,
             "irradiance": irradiance,

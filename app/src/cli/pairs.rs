@@ -151,11 +151,15 @@ fn kind(text: &str) -> Result<Anaglyph, String> {
 
 /// The eyes of one file or of two.
 pub(super) fn read(inputs: &[PathBuf], packing: Option<Packing>) -> Result<TwoEyes, FileError> {
-    match inputs {
+    let eyes = match inputs {
         [left, right] => eyes_in::of_two(left, right),
         [one] => eyes_in::of_one(one, packing),
         _ => Err(FileError::Request("Name one picture or two.".into())),
+    }?;
+    for notice in &eyes.notices {
+        eprintln!("Note: {notice}");
     }
+    Ok(eyes)
 }
 
 pub(super) fn pair(args: &PairArgs) -> Outcome {
@@ -171,7 +175,7 @@ pub(super) fn pair(args: &PairArgs) -> Outcome {
 }
 
 pub(super) fn split(args: &SplitArgs) -> Outcome {
-    let eyes = eyes_in::of_one(&args.input, args.packing)?;
+    let eyes = read(std::slice::from_ref(&args.input), args.packing)?;
     if !eyes.told {
         eprintln!(
             "Note: taken as {}, by its ratio and its halves; --packing says otherwise.",

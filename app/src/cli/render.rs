@@ -17,7 +17,6 @@ use dome_files::{Fingerprint, PictureFormat};
 use dome_optics::rig::Rig;
 use dome_optics::{Orientation, PictureSize, Shape, ShapeError};
 use dome_trace::{GlassLight, Illumination, Pass, PassSet, Scene, stand};
-use glam::DVec3;
 use options::RenderOptions;
 use progress::{Progress, progress_line};
 use sequence::SequenceOptions;
@@ -247,6 +246,10 @@ fn open(
     }
     let start = imported.report.light;
     let scene = imported.scene;
+    let at = options.eye(&imported.document, &scene);
+    if let Some(note) = stand::far_off(&scene, at) {
+        eprintln!("Note: {note}");
+    }
     let (surroundings, picture) = options::surroundings(options, start.sky_cd_m2, &scene)?;
     let (lights, tables) = options::lights(options, &scene)?;
     let scale = options.light_scale(&start);
@@ -263,9 +266,7 @@ fn open(
         wanted.push(Pass::Alpha);
     }
     let recipe = Recipe {
-        at: options
-            .at
-            .map_or_else(|| stand::middle(&scene), DVec3::from),
+        at,
         orientation,
         rig,
         lens: options.fstop.zip(options.focus),

@@ -4,6 +4,7 @@ use super::Outcome;
 use super::render::options::{unit, up};
 use clap::Args;
 use dome_trace::{ImportOptions, Unit, Up};
+use glam::DVec3;
 use serde_json::json;
 use std::path::PathBuf;
 
@@ -36,6 +37,9 @@ pub(super) fn run(args: &SceneArgs) -> Outcome {
     let (scene, report) = (&imported.scene, &imported.report);
     let (low, high) = scene.bounds();
     let size = (high - low).to_array();
+    // Places are told in the file's coordinates, as they are typed.
+    let offset = imported.document.offset();
+    let (low, high) = (low.as_dvec3() + offset, high.as_dvec3() + offset);
     let objects = scene.objects().iter().filter(|o| o.triangles > 0).count();
     // The last material is the plain grey for meshes that name none.
     let materials = scene.materials().len() - 1;
@@ -47,7 +51,7 @@ pub(super) fn run(args: &SceneArgs) -> Outcome {
         let lamps: Vec<_> = (scene.lamps().iter())
             .map(|l| {
                 json!({
-                    "name": l.name, "kind": l.kind_name(), "position_m": l.position.to_array(),
+                    "name": l.name, "kind": l.kind_name(), "position_m": (l.position.as_dvec3() + offset).to_array(),
                     "direction": l.direction.to_array(), "intensity": l.intensity, "range_m": l.range,
                 })
             })
@@ -55,7 +59,7 @@ pub(super) fn run(args: &SceneArgs) -> Outcome {
         let cameras: Vec<_> = (scene.cameras().iter())
             .map(|c| {
                 json!({
-                    "name": c.name, "position_m": c.position,
+                    "name": c.name, "position_m": (DVec3::from(c.position) + offset).to_array(),
                     "heading_deg": c.orientation.heading_deg, "pitch_deg": c.orientation.pitch_deg,
                 })
             })

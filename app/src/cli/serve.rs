@@ -59,6 +59,8 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
     if let Some(out) = &args.out {
         folder = folder.with_out(out)?;
     }
+    // A comfort: a disk without room for it has none for anything else.
+    let _ = folder.tell_out();
     let app = if args.recover {
         let (app, done) = recover(folder)?;
         tell(&done);

@@ -2,8 +2,9 @@
 
 use super::{Outcome, number, numbers};
 use clap::Args;
-use dome_files::film::{self, FilmProjection, FilmRequest, FilmStereo, Sphere};
+use dome_files::film::{self, FilmProjection, FilmRequest, FilmStereo, Sphere, cube_layout};
 use dome_files::pano::{Part, TagRequest};
+use dome_optics::projection::CubeLayout;
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -40,7 +41,8 @@ pub(super) struct TagArgs {
     /// Of a film: how two eyes lie in it: mono, top-bottom or side-by-side
     #[arg(long, value_name = "HOW", value_parser = stereo)]
     stereo: Option<FilmStereo>,
-    /// Of a film: how it is wrapped: equirect (as a start), equirect:180 (the half in front) or cube (two rows of three faces)
+    /// Of a film: how it is wrapped: equirect (as a start), equirect:180 (the half in front), or two rows of three faces of a cube in the
+    /// only order that players know: cube:right,left,up:180,down:180,front,back
     #[arg(long, value_name = "HOW", value_parser = projection)]
     projection: Option<FilmProjection>,
     /// Of a film: yaw, pitch and roll of its middle as players read them, degrees
@@ -63,13 +65,25 @@ pub(super) fn projection(text: &str) -> Result<FilmProjection, String> {
     match text {
         "equirect" => Ok(FilmProjection::FULL),
         "equirect:180" => Ok(FilmProjection::FRONT_HALF),
-        "cube" => Ok(FilmProjection::Cube {
-            layout: 0,
-            padding: 0,
-        }),
-        _ => Err(format!(
-            "\"{text}\" is none of equirect, equirect:180 and cube"
-        )),
+        _ => {
+            let known = cube_layout().order();
+            let order = known.map(|cell| cell.to_string()).join(",");
+            let Some(told) = text.strip_prefix("cube") else {
+                return Err(format!(
+                    "\"{text}\" is none of equirect, equirect:180 and cube:{order}"
+                ));
+            };
+            // A film does not say how its faces lie, and a wrong word turns the world inside out.
+            match told.strip_prefix(':').map(CubeLayout::parse_order) {
+                Some(Ok(told)) if told == known => Ok(FilmProjection::Cube {
+                    layout: 0,
+                    padding: 0,
+                }),
+                _ => Err(format!(
+                    "players know one order of faces, cube:{order}; say that if the film's faces lie so, else lay them so first: owl-dome convert IN -o OUT --to cube-3x2 --order {order}"
+                )),
+            }
+        }
     }
 }
 

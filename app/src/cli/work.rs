@@ -17,7 +17,7 @@ pub(super) struct WorkArgs {
     /// The data folder, which a server may use at the same time
     #[arg(long, value_name = "DIR", default_value = "data")]
     data: PathBuf,
-    /// The folder for frames, as the server was told
+    /// The folder for frames, as the server was told; untold, the server's own
     #[arg(long, value_name = "DIR")]
     out: Option<PathBuf>,
     /// End when nothing waits any more
@@ -26,10 +26,7 @@ pub(super) struct WorkArgs {
 }
 
 pub(super) fn run(args: &WorkArgs) -> Outcome {
-    let mut folder = DataFolder::look(&args.data)?;
-    if let Some(out) = &args.out {
-        folder = folder.with_out(out)?;
-    }
+    let folder = DataFolder::look(&args.data)?.with_servers_out(args.out.as_deref())?;
     let app = App::work_on(folder)?;
     eprintln!(
         "Working on the queue of {}. Ctrl-C ends this worker; what it has begun is gone on with by others within a minute.",

@@ -22,8 +22,19 @@ const STEPS: [fn(&mut Value); VERSION as usize] = [
     |_| {},
 ];
 
-/// A record as it is kept.
-pub fn write(record: &impl Serialize) -> Result<String, Error> {
+/// A record as it is kept. One that could not be read again is refused: a number that is none (NaN, infinity) would be written as
+/// nothing, and a project that holds it would not open any more.
+pub fn write<T: Serialize + DeserializeOwned>(record: &T) -> Result<String, Error> {
+    let text = written(record)?;
+    read::<T>(&text).map(drop).map_err(|e| {
+        Error::custom(format!(
+            "it would not be read again, so it is not kept: {e}; one of its numbers is none"
+        ))
+    })?;
+    Ok(text)
+}
+
+fn written(record: &impl Serialize) -> Result<String, Error> {
     let mut value = serde_json::to_value(record)?;
     if let Value::Object(fields) = &mut value {
         fields.insert(FIELD.into(), VERSION.into());
@@ -54,6 +65,21 @@ pub fn read<T: DeserializeOwned>(text: &str) -> Result<T, Error> {
 mod tests {
     use super::*;
     use crate::model::places::Pose;
+
+    /// What would not be read again is never written.
+    #[test]
+    fn a_number_that_is_none_is_refused() {
+        for bad in [f64::NAN, f64::INFINITY, f64::NEG_INFINITY] {
+            let pose = Pose {
+                position: [0.0, bad, 0.0],
+                heading_deg: 0.0,
+                pitch_deg: 0.0,
+                roll_deg: 0.0,
+            };
+            let said = write(&pose).unwrap_err().to_string();
+            assert!(said.contains("not kept"), "{said}");
+        }
+    }
 
     #[test]
     fn records_tell_their_version_and_newer_ones_are_refused() {

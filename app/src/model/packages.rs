@@ -130,3 +130,34 @@ pub struct Package {
     /// Of a film.
     pub film: Option<FilmFacts>,
 }
+
+impl Package {
+    /// Stands for one that cannot be read.
+    pub fn unreadable(id: i64, order: i64, why: &str) -> Self {
+        Self {
+            id,
+            order,
+            file: format!("Package {id}"),
+            bytes: 0,
+            width: 0,
+            height: 0,
+            pose_heading_deg: 0.0,
+            request: PackageRequest {
+                opening_heading_deg: 0.0,
+                opening_pitch_deg: 0.0,
+                opening_hfov_deg: 0.0,
+                exposure_stops: 0.0,
+                soft: false,
+                quality: 95,
+                packing: None,
+                png: None,
+                film: None,
+            },
+            checks: Vec::new(),
+            reason: format!(
+                "What is known of it could not be read ({why}); remove it and make it again."
+            ),
+            film: None,
+        }
+    }
+}

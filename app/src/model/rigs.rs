@@ -337,6 +337,7 @@ impl Rig {
         Frame {
             hfov: self.flat.hfov_deg.to_radians(),
             ratio: self.flat.ratio,
+            shift: [0.0; 2],
         }
     }
 
@@ -385,6 +386,7 @@ impl Rig {
                 let frame = Frame {
                     hfov: recording.hfov,
                     ratio,
+                    shift: [0.0; 2],
                 };
                 (frame, recording.width)
             }

@@ -48,6 +48,36 @@ pub struct SceneSummary {
     /// Which way is up and how large it is, as the triangles tell; not known of scenes that came in long ago.
     #[serde(default)]
     pub guess: Option<FrameGuess>,
+    /// What the file's own coordinates have more than the places that are kept, metres with Y up: people type and read the file's.
+    #[serde(default)]
+    pub offset_m: [f64; 3],
+}
+
+impl SceneSummary {
+    /// Stands for one that cannot be read.
+    pub fn unreadable(file: &str, why: &str) -> Self {
+        Self {
+            file: file.into(),
+            format: "not known".into(),
+            triangles: 0,
+            materials: 0,
+            textures: 0,
+            objects: Vec::new(),
+            min: [0.0; 3],
+            max: [0.0; 3],
+            left_out: Vec::new(),
+            notices: vec![format!(
+                "What is known of this scene could not be read ({why}). Bring its file once more as a newer export: that tells it anew, and all else stays."
+            )],
+            understood: Vec::new(),
+            light_why: String::new(),
+            cameras: Vec::new(),
+            motion_s: 0.0,
+            movers: Vec::new(),
+            guess: None,
+            offset_m: [0.0; 3],
+        }
+    }
 }
 
 /// One object of a scene.

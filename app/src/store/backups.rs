@@ -49,9 +49,17 @@ impl Store {
         // By the calendar of the place, which is whose night it is.
         let today: String = db.query_row("SELECT date('now', 'localtime')", [], |r| r.get(0))?;
         let changes = db.total_changes();
-        if self.copied.load(Ordering::Relaxed) != changes {
+        // It is another number whenever somebody else wrote (SQLite, "PRAGMA data_version"): workers' changes count too.
+        let others: i64 = db.query_row("PRAGMA data_version", [], |r| r.get(0))?;
+        let others = others.unsigned_abs();
+        let before = (
+            self.copied.load(Ordering::Relaxed),
+            self.others.load(Ordering::Relaxed),
+        );
+        if before != (changes, others) {
             copy_to(&db, &folder.join(LATEST))?;
             self.copied.store(changes, Ordering::Relaxed);
+            self.others.store(others, Ordering::Relaxed);
         }
         let copy = folder.join(format!("owl-dome-{today}.db"));
         if copy.exists() {
@@ -113,5 +121,10 @@ mod tests {
         store.add_project("Merlow again", 6).unwrap();
         assert_eq!(store.back_up(&backups).unwrap(), None);
         assert_eq!((count(&copy), count(&backups.join(LATEST))), (1, 2));
+        // What a worker writes, which is another program, is in the latest too.
+        let worker = Store::open_shared(&folder.path().join("owl-dome.db")).unwrap();
+        worker.add_project("By a worker", 7).unwrap();
+        assert_eq!(store.back_up(&backups).unwrap(), None);
+        assert_eq!(count(&backups.join(LATEST)), 3);
     }
 }

@@ -46,7 +46,7 @@ impl Store {
             .optional()?;
         match last {
             Some((id, before_label, at))
-                if dropped == 0 && before_label == label && made - at < ONE =>
+                if dropped == 0 && before_label == label && (0.0..ONE).contains(&(made - at)) =>
             {
                 transaction.execute(
                     "UPDATE history SET after = ?2, made = ?3 WHERE id = ?1",

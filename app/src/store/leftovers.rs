@@ -39,6 +39,22 @@ impl Store {
         Ok(paths.collect::<rusqlite::Result<_>>()?)
     }
 
+    /// Puts a path that was given up out of the way by `aside`, unless an order makes it again by now: nobody can begin it in between, in
+    /// whatever program. Whether it was put aside.
+    pub fn put_aside(&self, path: &str, aside: impl FnOnce() -> bool) -> Result<bool> {
+        let mut db = self.lock();
+        let transaction = db.transaction()?;
+        let wanted: bool = transaction.query_row(
+            "SELECT NOT EXISTS (SELECT 1 FROM leftover WHERE path = ?1)
+                OR EXISTS (SELECT 1 FROM render_order WHERE 'renders/' || picture = ?1)",
+            [path],
+            |r| r.get(0),
+        )?;
+        let put = !wanted && aside();
+        transaction.commit()?;
+        Ok(put)
+    }
+
     /// A path that was given up is gone.
     pub fn forget_leftover(&self, path: &str) -> Result<()> {
         self.lock()

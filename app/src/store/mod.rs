@@ -14,7 +14,7 @@ mod viewpoints;
 pub use orders::{NoiseTold, OrderRow};
 pub use projects::ProjectRow;
 
-use rusqlite::{Connection, OpenFlags};
+use rusqlite::{Connection, OpenFlags, TransactionBehavior};
 use std::path::Path;
 use std::sync::atomic::AtomicU64;
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -49,6 +49,14 @@ pub enum StoreError {
     Changed {
         /// What it is called.
         what: String,
+    },
+    /// An order that was begun is not replaced.
+    #[error(
+        "Order {order} has begun meanwhile, and what is finished of it is not thrown away. Stop and remove it first if it is not wanted, or place this one beside it."
+    )]
+    Begun {
+        /// Its number.
+        order: i64,
     },
     /// A project without a place to stand is of no use.
     #[error("A project keeps at least one viewpoint; add another before removing this one.")]
@@ -114,8 +122,9 @@ impl StoreError {
 /// The project database.
 pub struct Store {
     connection: Mutex<Connection>,
-    /// Changes of this connection when the database was last copied; more than there can be if never.
+    /// Changes of this connection and of others when the database was last copied; more than there can be if never.
     copied: AtomicU64,
+    others: AtomicU64,
 }
 
 impl Store {
@@ -131,22 +140,27 @@ impl Store {
         )?;
         migrations::run(&mut connection, path, migrations::LATEST)?;
         connection.execute_batch("PRAGMA foreign_keys = ON;")?;
+        // One that begins by reading and then writes would fail at once where another program wrote meanwhile, however long it may wait.
+        connection.set_transaction_behavior(TransactionBehavior::Immediate);
         Ok(Self {
             connection: Mutex::new(connection),
             copied: AtomicU64::new(u64::MAX),
+            others: AtomicU64::new(u64::MAX),
         })
     }
 
     /// Opens the database beside a server or another worker; one of another version is refused.
     pub fn open_shared(path: &Path) -> Result<Self> {
-        let connection = Connection::open(path)?;
+        let mut connection = Connection::open(path)?;
         connection.execute_batch(
             "PRAGMA synchronous = FULL; PRAGMA busy_timeout = 5000; PRAGMA foreign_keys = ON;",
         )?;
+        connection.set_transaction_behavior(TransactionBehavior::Immediate);
         migrations::check(&connection)?;
         Ok(Self {
             connection: Mutex::new(connection),
             copied: AtomicU64::new(u64::MAX),
+            others: AtomicU64::new(u64::MAX),
         })
     }
 
@@ -161,6 +175,7 @@ impl Store {
         Ok(Self {
             connection: Mutex::new(connection),
             copied: AtomicU64::new(u64::MAX),
+            others: AtomicU64::new(u64::MAX),
         })
     }
 

@@ -99,6 +99,50 @@ impl Store {
         Ok(id)
     }
 
+    /// The same in place of an order that waits or is held and was not begun: it gets its turn. All of it or nothing; gives the new order's
+    /// number.
+    pub fn replace_order(
+        &self,
+        old: i64,
+        project: i64,
+        spec: &OrderSpec,
+        job: &NewJob,
+    ) -> Result<i64> {
+        let mut db = self.lock();
+        let transaction = db.transaction()?;
+        let row = transaction.query_row(
+            "SELECT j.state, j.place, o.picture FROM render_order o
+                JOIN job j ON j.kind = 'order' AND j.makes = o.id WHERE o.id = ?1",
+            [old],
+            |r| {
+                Ok((
+                    r.get::<_, String>(0)?,
+                    r.get::<_, i64>(1)?,
+                    r.get::<_, Option<String>>(2)?,
+                ))
+            },
+        );
+        let (state, place, picture) = found(row, "order", old)?;
+        let waits = [JobState::Waiting, JobState::Held].map(JobState::name);
+        if !waits.contains(&state.as_str()) || picture.is_some() {
+            return Err(StoreError::Begun { order: old });
+        }
+        transaction.execute(
+            "INSERT INTO render_order (project, spec) VALUES (?1, ?2)",
+            params![project, kept::write(spec)?],
+        )?;
+        let id = transaction.last_insert_rowid();
+        let job = jobs::add(&transaction, id, job)?;
+        give_up_orders(&transaction, "render_order.id = ?1", old)?;
+        transaction.execute("DELETE FROM render_order WHERE id = ?1", [old])?;
+        transaction.execute(
+            "UPDATE job SET place = ?2 WHERE id = ?1",
+            params![job, place],
+        )?;
+        transaction.commit()?;
+        Ok(id)
+    }
+
     /// The number that the next order gets, if nobody else orders before.
     pub fn next_order(&self) -> Result<i64> {
         Ok((self.lock()).query_row(

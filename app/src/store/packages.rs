@@ -68,7 +68,13 @@ impl Store {
         let rows: Vec<(i64, i64, String)> = statement
             .query_map([project], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)))?
             .collect::<rusqlite::Result<_>>()?;
-        rows.into_iter().map(package).collect()
+        // One that cannot be read hides no other.
+        Ok((rows.into_iter())
+            .map(|(id, order, record)| {
+                package((id, order, record))
+                    .unwrap_or_else(|e| Package::unreadable(id, order, &e.to_string()))
+            })
+            .collect())
     }
 
     /// The order that an unfinished package is made from.

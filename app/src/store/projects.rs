@@ -90,7 +90,7 @@ impl Store {
             |r| {
                 Ok((
                     r.get(0)?,
-                    r.get(1)?,
+                    r.get::<_, String>(1)?,
                     r.get::<_, String>(2)?,
                     r.get::<_, String>(3)?,
                     r.get(4)?,
@@ -98,12 +98,21 @@ impl Store {
             },
         );
         let (name, scene_file, summary, settings, version) = found(row, "project", id)?;
+        // What cannot be read is said, and hides nothing else; a file that is brought in its place tells it anew.
+        let mut summary = kept::read(&summary)
+            .unwrap_or_else(|e| SceneSummary::unreadable(&scene_file, &e.to_string()));
+        let settings = kept::read(&settings).unwrap_or_else(|e| {
+            summary.notices.push(format!(
+                "The settings of this scene could not be read ({e}), so they are those that a scene begins with. Set them anew, or stop the server and take a copy from backups/ in the data folder."
+            ));
+            SceneSettings::default()
+        });
         Ok(ProjectRow {
             id,
             name,
             scene_file,
-            summary: kept::read(&summary)?,
-            settings: kept::read(&settings)?,
+            summary,
+            settings,
             version,
         })
     }

@@ -32,7 +32,7 @@ impl Store {
         let rows: Vec<_> = statement
             .query_map([project], columns)?
             .collect::<rusqlite::Result<_>>()?;
-        rows.into_iter().map(viewpoint).collect()
+        Ok(rows.into_iter().map(viewpoint).collect())
     }
 
     /// One viewpoint of a project.
@@ -42,7 +42,7 @@ impl Store {
             [project, id],
             columns,
         );
-        viewpoint(found(row, "viewpoint", id)?)
+        Ok(viewpoint(found(row, "viewpoint", id)?))
     }
 
     /// Adds a viewpoint after the others.
@@ -191,10 +191,17 @@ fn columns(r: &Row) -> rusqlite::Result<Columns> {
     ))
 }
 
-fn viewpoint((id, name, pose, unlocked, more, version): Columns) -> Result<Viewpoint> {
-    let pose: Pose = kept::read(&pose)?;
-    let more: More = kept::read(&more)?;
-    Ok(Viewpoint {
+/// A viewpoint; what of it cannot be read is said in its name, and hides neither it nor the others.
+fn viewpoint((id, mut name, pose, unlocked, more, version): Columns) -> Viewpoint {
+    let pose = kept::read(&pose).unwrap_or_else(|_| {
+        name += " (its place could not be read: set it anew)";
+        Pose::default()
+    });
+    let more: More = kept::read(&more).unwrap_or_else(|_| {
+        name += " (its eyes and path could not be read)";
+        More::default()
+    });
+    Viewpoint {
         id,
         name,
         pose,
@@ -204,5 +211,5 @@ fn viewpoint((id, name, pose, unlocked, more, version): Columns) -> Result<Viewp
         path: more.path,
         rig: more.rig,
         version,
-    })
+    }
 }

@@ -238,7 +238,9 @@ fn read_in(
 /// What came in, in words and numbers.
 pub(super) fn summarise(file: String, scene: &Scene, report: &ImportReport) -> SceneSummary {
     let (low, high) = scene.bounds();
-    let corner = |v: Vec3| v.to_array().map(f64::from);
+    // What has no size just now may have no place either; only numbers are kept.
+    let finite = |v: [f64; 3]| v.map(|x| if x.is_finite() { x } else { 0.0 });
+    let corner = |v: Vec3| finite(v.to_array().map(f64::from));
     SceneSummary {
         file,
         format: report.format.clone(),
@@ -277,7 +279,7 @@ pub(super) fn summarise(file: String, scene: &Scene, report: &ImportReport) -> S
             .map(|c| CameraInfo {
                 name: c.name.clone(),
                 pose: Pose {
-                    position: c.position,
+                    position: finite(c.position),
                     heading_deg: c.orientation.heading_deg,
                     pitch_deg: c.orientation.pitch_deg,
                     roll_deg: c.orientation.roll_deg,
@@ -294,8 +296,8 @@ pub(super) fn summarise(file: String, scene: &Scene, report: &ImportReport) -> S
                 node: m.node,
                 camera: m.camera,
                 times: m.times.clone(),
-                points: m.points.clone(),
-                now: m.now,
+                points: m.points.iter().map(|p| finite(*p)).collect(),
+                now: finite(m.now),
             })
             .collect(),
         guess: report.unit.as_ref().map(|unit| FrameGuess {
@@ -308,6 +310,7 @@ pub(super) fn summarise(file: String, scene: &Scene, report: &ImportReport) -> S
             unit_sure: unit.sure,
             unit_why: unit.why.clone(),
         }),
+        offset_m: report.offset_m,
     }
 }
 

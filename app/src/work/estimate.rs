@@ -57,6 +57,7 @@ pub fn estimated(
         master_bytes: eyes * master_bytes(size, passes),
         working_bytes: eyes * working_bytes(size, passes, denoise),
         free_bytes: app.free_for_new()?,
+        elsewhere: None,
         pixels_per_degree: size.shape.sphere_width(size.width()) / 360.0,
         memory_bytes: eyes * memory_bytes(size, passes, denoise) + scene_bytes.unwrap_or(0),
         scene_bytes,

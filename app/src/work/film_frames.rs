@@ -12,7 +12,7 @@ use dome_optics::projection::{CubeLayout, Face};
 use dome_optics::rig::{Arrangement, Side};
 use dome_optics::{Orientation, Shape};
 use std::collections::BTreeMap;
-use std::io::Write;
+use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 /// Why frames with the right eye first are no film.
@@ -256,6 +256,15 @@ pub fn told_sphere(frames: &FilmFrames) -> Result<Option<Sphere>> {
     if frames.laid == Laid::Eyes {
         return Ok(found.sphere.then_some(full(FilmStereo::TopBottom)));
     }
+    if let Some(Shape::Cube(faces)) = shape_told(first)? {
+        return Ok((faces == film::cube_layout()).then(|| Sphere {
+            projection: film::FilmProjection::Cube {
+                layout: 0,
+                padding: 0,
+            },
+            ..full(FilmStereo::Mono)
+        }));
+    }
     let layout = found.properties.words.as_deref().and_then(layout_told);
     if layout.is_some_and(|(packing, _)| packing.right_first) {
         return refuse(RIGHT_FIRST);
@@ -268,6 +277,41 @@ pub fn told_sphere(frames: &FilmFrames) -> Result<Option<Sphere>> {
         None => return Ok(None),
     };
     Ok(Some(full(stereo)))
+}
+
+/// Whether a JPEG ends with its end marker (ITU-T T.81, B.1.1.3), zeros after it aside; the file is at its beginning again.
+fn ends_as_jpeg(file: &mut std::fs::File) -> std::io::Result<bool> {
+    const LOOKED_AT: i64 = 4096;
+    let length = file.seek(SeekFrom::End(0))? as i64;
+    file.seek(SeekFrom::Start((length - LOOKED_AT).max(0) as u64))?;
+    let mut end = Vec::new();
+    file.read_to_end(&mut end)?;
+    file.rewind()?;
+    let padding = end.iter().rev().take_while(|b| **b == 0).count();
+    Ok(end[..end.len() - padding].ends_with(&[0xff, 0xd9]))
+}
+
+/// The shape that a frame's file says it has.
+fn shape_told(file: &Path) -> Result<Option<Shape>> {
+    Ok(PictureRows::open(file)?.told_shape)
+}
+
+/// Refuses frames that say that their faces lie otherwise than players take them.
+pub fn check_faces(frames: &FilmFrames) -> Result<()> {
+    let Some(first) = frames.frames.first().and_then(|f| f.first()) else {
+        return Ok(());
+    };
+    let known = film::cube_layout();
+    match shape_told(first)? {
+        Some(shape) if shape != Shape::Cube(known) => {
+            let order = known.order().map(|cell| cell.to_string()).join(",");
+            refuse(format!(
+                "{} says that it is {shape}, and players know one order of faces; lay them so first: owl-dome convert IN -o OUT --to cube-3x2 --order {order}",
+                first.display()
+            ))
+        }
+        _ => Ok(()),
+    }
 }
 
 /// Hands a frame on: a JPEG alone as it is, others as values of their own curve (linear ones made brighter by so many stops), unpacked
@@ -283,6 +327,13 @@ pub(super) fn write_frame(
     };
     if frames.as_they_are() {
         let mut bytes = std::fs::File::open(first).map_err(FileError::io("Reading", first))?;
+        // The encoder would not say which one it is.
+        if !ends_as_jpeg(&mut bytes).map_err(FileError::io("Reading", first))? {
+            return refuse(format!(
+                "The frame {} is cut short; render it again with --continue.",
+                first.display()
+            ));
+        }
         std::io::copy(&mut bytes, to).map_err(FileError::io("Handing on", first))?;
         return Ok(());
     }

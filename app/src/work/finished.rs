@@ -1,6 +1,7 @@
 //! What is finished of an order's picture while it is made: strips of its eyes, and eyes taken over from other pictures.
 
 use super::eyes::Eyes;
+use super::masters;
 use super::recipe::Recipe;
 use super::{App, Result};
 use crate::folder::RenderFolder;
@@ -58,6 +59,9 @@ pub(super) fn take_over(app: &App, job: &Job, eyes: [&str; 2]) -> Result<()> {
         for (picture, is_right, _) in app.store.pictures_with_eye(eye)? {
             let from = app.folder.render(Some(&picture));
             let view = if is_right { Side::Right } else { Side::Left };
+            if !masters::is_whole(&from)? {
+                continue;
+            }
             // The other eye takes at least as many samples, so they must be known.
             let counts = job.files.taken_counts(side);
             if counted && std::fs::hard_link(from.counts(), &counts).is_err() && !counts.exists() {

@@ -1,6 +1,7 @@
 //! The engine of all long work: whose turn it is, that one worker does it, and how it ends.
 
 use super::asked::{JobChange, JobsChange};
+use super::masters;
 use super::running::{Ended, Running};
 use super::told::Event;
 use super::{
@@ -310,7 +311,11 @@ fn end(app: &App, running: &Running, outcome: Result<Ended>) -> bool {
     let id = running.job.id;
     let alone = open(&app.jobs.running).len() == 1;
     let (state, problem) = match outcome {
-        Ok(Ended::Done(note)) => (JobState::Done, note),
+        Ok(Ended::Done(note)) => {
+            let said = running.remarks().into_iter().chain(note);
+            let said: Vec<String> = said.collect();
+            (JobState::Done, (!said.is_empty()).then(|| said.join(" ")))
+        }
         Ok(Ended::Stopped) => (JobState::Stopped, None),
         Ok(Ended::Held(why)) => (JobState::Held, Some(why)),
         Err(_) if running.control.is_stopped() => (JobState::Stopped, None),
@@ -388,7 +393,7 @@ pub fn stop(app: &App, id: i64) -> Result<()> {
     Ok(())
 }
 
-/// Lets a stopped or failed job go on from what is finished, and makes a picture again whose master is gone.
+/// Lets a stopped or failed job go on from what is finished, and makes a picture again whose master is gone or damaged.
 pub fn resume(app: &App, id: i64) -> Result<()> {
     let job = app.store.job(id)?;
     let mut from = vec![JobState::Stopped, JobState::Failed];
@@ -396,7 +401,7 @@ pub fn resume(app: &App, id: i64) -> Result<()> {
         let row = app.store.order(order)?;
         Ok(match &row.spec.frames {
             Some(_) => frame_orders::missing(app, &row).is_some(),
-            None => !row.files(&app.folder).master().exists(),
+            None => !masters::is_whole(&row.files(&app.folder))?,
         })
     };
     if job.kind == JobKind::Order && job.state == JobState::Done && gone(job.makes)? {

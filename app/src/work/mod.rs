@@ -26,6 +26,7 @@ pub mod history;
 pub mod jobs;
 pub mod joining;
 pub mod large;
+mod masters;
 pub mod meanwhile;
 pub mod metering;
 pub mod ordering;
@@ -240,15 +241,31 @@ impl App {
             return;
         }
         let _alone = self.sweeping();
+        let _room = Reserved(self);
         for path in self.store.leftovers().unwrap_or_default() {
             // The picture that is being rendered is let go by the worker itself.
             let picture = path.strip_prefix("renders/").unwrap_or_default();
             if self.jobs.is_using(picture) {
                 continue;
             }
-            if self.folder.remove_leftover(&path) {
+            let aside = self
+                .store
+                .put_aside(&path, || self.folder.put_leftover_aside(&path));
+            if aside.unwrap_or(false) && self.folder.remove_leftover(&path) {
                 let _ = self.store.forget_leftover(&path);
             }
+        }
+    }
+
+    /// Does what frees room, also where none is left: the database writes down what is removed before anything is, for which some room is
+    /// kept.
+    pub fn freeing<T>(
+        &self,
+        remove: impl Fn() -> std::result::Result<T, StoreError>,
+    ) -> std::result::Result<T, StoreError> {
+        match remove() {
+            Err(e) if e.is_disk_full() && self.folder.spend_reserve() => remove(),
+            other => other,
         }
     }
 
@@ -338,4 +355,13 @@ fn move_old_orders(app: &App) {
     }
     // Goes only if it is empty.
     let _ = std::fs::remove_dir(old);
+}
+
+/// Keeps room again once something was removed.
+struct Reserved<'a>(&'a App);
+
+impl Drop for Reserved<'_> {
+    fn drop(&mut self) {
+        self.0.folder.keep_reserve();
+    }
 }

@@ -4,13 +4,14 @@ use super::asked::{OrderRequest, OrdersRequest};
 use super::estimate::estimated;
 use super::frame_plan::FramePlan;
 use super::recipe::picture_size;
-use super::told::{Estimate, FramesEstimate};
+use super::told::{Elsewhere, Estimate, FramesEstimate};
 use super::{App, Result, WorkError};
 use super::{convert, denoise, outputs};
 use crate::model::jobs::{JobKind, NewJob};
 use crate::model::orders::{FrameFormat, FrameOrder, OrderSpec, StillOut};
 use crate::model::rigs::{Rig, RigKind};
-use crate::store::OrderRow;
+use crate::store::{OrderRow, StoreError};
+use dome_files::budget::told as bytes_told;
 use dome_trace::{Pass, PassSet};
 use std::ops::RangeInclusive;
 
@@ -47,7 +48,13 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
     let denoised = request.denoise.unwrap_or(false);
     // What denoising took is always told, and nothing was taken without.
     let asked = (request.passes.iter().flatten().copied()).filter(|p| *p != Pass::TakenOut);
-    let passes = PassSet::new(asked.chain(denoised.then_some(Pass::TakenOut)));
+    // Pictures of frames have no place for what nobody asked for.
+    let kept = (request.frames.as_ref()).is_none_or(|f| f.format == FrameFormat::Exr);
+    let taken_out = (denoised && kept).then_some(Pass::TakenOut);
+    // Without a backdrop there must be something that says where it was.
+    let clear = (settings.surroundings.transparent && (kept || viewpoint.rig.kind == RigKind::Off))
+        .then_some(Pass::Alpha);
+    let passes = PassSet::new(asked.chain(taken_out).chain(clear));
     let mut lens = request.lens;
     let rig = (request.mono != Some(true) && viewpoint.rig.kind != RigKind::Off)
         .then(|| viewpoint.rig.clone());
@@ -161,7 +168,8 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
     let out_file = outputs::still_file(app.store.next_order()?, &spec)?;
     if out_file.is_some() {
         // A file of its own.
-        estimate.working_bytes += estimate.master_bytes;
+        let bytes = estimate.master_bytes;
+        written(app, &mut estimate, bytes);
     }
     let mut frames = None;
     if let Some(order) = &spec.frames {
@@ -177,7 +185,7 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
         let frame = frame_bytes(order.asked.format, &estimate, u64::from(eyes));
         // The strips of one frame, and all frames.
         estimate.working_bytes -= estimate.master_bytes;
-        estimate.working_bytes += frame * plan.count();
+        written(app, &mut estimate, frame * plan.count());
         estimate.master_bytes = frame;
         frames = Some(FramesEstimate {
             count: plan.count() as u32,
@@ -194,7 +202,12 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
             if request.instead_of == Some(job.makes) {
                 continue;
             }
-            let row = app.store.order(job.makes)?;
+            let row = match app.store.order(job.makes) {
+                Ok(row) => row,
+                // One that cannot be read will write nothing.
+                Err(StoreError::Unreadable(_) | StoreError::Missing { .. }) => continue,
+                Err(e) => return Err(e.into()),
+            };
             if FramePlan::of_row(app, &row)?.is_some_and(|other| plan.collides(&other)) {
                 return refuse(format!(
                     "Order {} in the queue writes files of the same names; put {{order}} into the name, or take another folder.",
@@ -215,6 +228,37 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
         frames,
         out_file: out_file.map(|f| f.display().to_string()),
     })
+}
+
+/// Counts what is written into the folder for outputs, on the disk where that lies.
+fn written(app: &App, estimate: &mut Estimate, bytes: u64) {
+    if !app.folder.out_is_elsewhere() {
+        estimate.working_bytes += bytes;
+        return;
+    }
+    estimate.elsewhere = Some(Elsewhere {
+        folder: app.folder.out().display().to_string(),
+        bytes,
+        free_bytes: app.folder.out_free_bytes(),
+    });
+}
+
+/// Refuses what does not fit where outputs go.
+fn room_elsewhere(what: &str, asked: &[&Asked]) -> Result<()> {
+    let all: Vec<&Elsewhere> = asked
+        .iter()
+        .filter_map(|a| a.estimate.elsewhere.as_ref())
+        .collect();
+    let needed: u64 = all.iter().map(|e| e.bytes).sum();
+    match all.first().and_then(|e| Some((e, e.free_bytes?))) {
+        Some((e, free)) if needed > free => Err(WorkError::NoRoom(format!(
+            "{what} writes up to {} into {}, and {} are free on that disk; make room there, or ask for less.",
+            bytes_told(needed),
+            e.folder,
+            bytes_told(free)
+        ))),
+        _ => Ok(()),
+    }
 }
 
 /// Bytes that a frame takes at most.
@@ -297,20 +341,35 @@ pub fn place_all(app: &App, project: i64, request: &OrdersRequest) -> Result<Vec
     }
     let needed = all.iter().map(|a| a.estimate.working_bytes).sum();
     app.room_on_disk(&format!("Rendering {count} orders"), needed)?;
+    room_elsewhere(
+        &format!("Rendering {count} orders"),
+        &all.iter().collect::<Vec<_>>(),
+    )?;
     let held = order.held == Some(true);
     all.iter()
         .map(|asked| Ok(place(app, project, asked, held)?.id))
         .collect()
 }
 
-/// Queues an order.
+/// Queues an order, or puts it in the place of one that has not begun.
 pub fn place(app: &App, project: i64, asked: &Asked, held: bool) -> Result<OrderRow> {
+    place_instead(app, project, asked, (held, None))
+}
+
+/// The same in place of another order that waits, if one is told.
+pub fn place_instead(
+    app: &App,
+    project: i64,
+    asked: &Asked,
+    (held, instead_of): (bool, Option<i64>),
+) -> Result<OrderRow> {
     let Asked { spec, estimate, .. } = asked;
     let room = match &asked.frames {
         Some(frames) => format!("Rendering {} frames of {} px", frames.count, spec.width),
         None => format!("Rendering {} px", spec.width),
     };
     app.room_on_disk(&room, estimate.working_bytes)?;
+    room_elsewhere(&room, &[asked])?;
     let job = NewJob {
         kind: JobKind::Order,
         project: Some(project),
@@ -321,7 +380,11 @@ pub fn place(app: &App, project: i64, asked: &Asked, held: bool) -> Result<Order
         disk: estimate.working_bytes,
         on_farm: app.farm.is_some() && !spec.here,
     };
-    let order = app.store.order(app.store.add_order(project, spec, &job)?)?;
+    let number = match instead_of {
+        Some(old) => app.store.replace_order(old, project, spec, &job)?,
+        None => app.store.add_order(project, spec, &job)?,
+    };
+    let order = app.store.order(number)?;
     app.tell_job(order.job);
     Ok(order)
 }

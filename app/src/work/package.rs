@@ -2,6 +2,7 @@
 
 use super::convert::{self, Wanted};
 use super::film_package;
+use super::masters;
 use super::packing::{self, Laying};
 use super::recipe::picture_size;
 use super::running::{Ended, Running};
@@ -14,14 +15,14 @@ use crate::model::orders::OrderSpec;
 use crate::model::packages::{CheckInfo, Package, PackageRequest};
 use crate::model::rigs::RigKind;
 use crate::store::{OrderRow, StoreError};
-use dome_files::exr_picture::ExrStrips;
 use dome_files::inspect::inspect;
 use dome_files::picture_file::{self, PictureSpec};
-use dome_files::{FileError, PictureFormat, archive};
+use dome_files::{FileError, PictureFormat, archive, join};
 use dome_imaging::convert::Kernel;
 use dome_imaging::{Curve, LayeredStrip, Tone};
 use dome_optics::rig::{Arrangement, Packing, Side};
 use dome_optics::{Orientation, PictureSize, Shape};
+use dome_trace::Pass;
 use dome_trace::photometry::DAYLIGHT_WHITE_CD_M2;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -100,6 +101,9 @@ pub(super) fn queue(
     let (_, job) = app.store.add_package(row.id, &job)?;
     app.queued(job)
 }
+
+/// What is said of a file that cannot tell what is clear.
+const NO_ALPHA: &str = "The order has no backdrop, and a JPEG cannot say where: it is black there. Take PNG to keep it clear.";
 
 fn is_png(request: &PackageRequest) -> bool {
     request.png == Some(true)
@@ -214,7 +218,19 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     if let Some(choice) = &request.film {
         return film_package::make(app, running, &row, &request, choice);
     }
-    let master = row.files(&app.folder).master();
+    // One that was finished just before its worker was killed is not made again, nor gone meanwhile.
+    if let Ok(there) = app.store.package(id)
+        && std::fs::metadata(app.folder.package(id).join(&there.file))
+            .is_ok_and(|m| m.len() == there.bytes)
+    {
+        return Ok(Ended::Done(None));
+    }
+    let files = row.files(&app.folder);
+    let master = files.master();
+    if master.exists() && !masters::is_whole(&files)? {
+        app.tell_job(row.job);
+        return Err(WorkError::Conflict(masters::DAMAGED.into()));
+    }
     let spec = row.spec;
     if let Some(pair) = pair_of(&spec, &request)? {
         return make_pair(
@@ -227,7 +243,13 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     }
     let size = size_of(&spec)?;
     let (width, height) = (size.width(), size.height());
-    let picture = picture(&spec, &request, (width, height));
+    let mut picture = picture(&spec, &request, (width, height));
+    // What is clear stays so where the file can tell it.
+    let clear = spec.passes.contains(&Pass::Alpha);
+    let alpha = clear && is_png(&request);
+    if alpha {
+        picture.layers = vec![Pass::Alpha.layer()];
+    }
     let asked = picture.tags.properties(width, height)?;
     let project = app.store.project(row.project)?.name;
     let file = format!(
@@ -246,12 +268,12 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
         strip
     };
     if picture_size(Some(&spec.shape), spec.width)?.shape == Shape::Equirect {
-        let strips = ExrStrips::open(&master)?.map(|strip| {
+        let strips = join::with_layers(&master, &picture.layers)?.map(|strip| {
             let strip = strip?;
-            if !running.share(f64::from(strip.top) / rows) {
-                return Err(FileError::Request("The JPEG was stopped.".into()));
+            if !running.share(f64::from(strip.beauty.top) / rows) {
+                return Err(FileError::Request("The picture was stopped.".into()));
             }
-            Ok(titled(strip.into()))
+            Ok(titled(strip))
         });
         picture_file::write(&path, &picture, strips)?;
     } else {
@@ -261,7 +283,7 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
             turn: Orientation::default(),
             kernel: Kernel::Bicubic,
         };
-        let strips = convert::strips(&loaded, &wanted, false, |row| {
+        let strips = convert::strips(&loaded, &wanted, alpha, |row| {
             running.share(0.3 + 0.7 * f64::from(row) / rows)
         });
         picture_file::write(&path, &picture, strips.map(|s| Ok(titled(s?))))?;
@@ -284,7 +306,7 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
         film: None,
     };
     running.patiently(|| app.store.set_package(&package))?;
-    Ok(Ended::Done(None))
+    Ok(Ended::Done((clear && !alpha).then(|| NO_ALPHA.into())))
 }
 
 /// The titles of an order's pair over pictures of a size; nothing without any.

@@ -46,6 +46,7 @@ fn spec(path: &Path, eyes: &TwoEyes, writing: Writing) -> Result<PictureSpec, Fi
         });
     }
     spec.tags.heading_deg = None;
+    spec.white_cd_m2 = eyes.white_cd_m2;
     spec.quality = writing.quality;
     spec.deep = match spec.format {
         PictureFormat::Exr => eyes.depth == Depth::Float,

@@ -5,14 +5,14 @@ use super::recipe::Recipe;
 use super::told::paths::{PathFinding, PathInfo, PathMoment, PathNear};
 use super::{App, Result, WorkError, at_once};
 use crate::model::paths::{PathKey, ViewpointPath};
-use crate::model::places::{NewViewpoint, Opening, Pose};
+use crate::model::places::{NewViewpoint, Opening, Pose, Viewpoint};
 use crate::model::rigs::{Rig as Eyes, RigKind};
 use dome_files::FileError;
 use dome_files::error::display_name;
 use dome_optics::path::{EyePath, Moment};
 use dome_optics::rig::Rig;
 use dome_rules::motion::{self, MotionFacts};
-use dome_trace::stand::clearance::{COMFORT, EYE_SEPARATION, nearest_with};
+use dome_trace::stand::clearance::{COMFORT, EYE_SEPARATION, nearest_and_floor};
 use dome_trace::{Scene, TraceError, stand};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -145,6 +145,59 @@ impl Recipe {
     }
 }
 
+/// How far from a key's moment is still at it, seconds.
+const AT_KEY_S: f64 = 0.005;
+
+/// What was changed of the eyes of a viewpoint whose path sets them at its keys: it is the key's at the moment, or refused where there is
+/// none; else the path would put it back without a word.
+pub fn eyes_of_key(before: &Viewpoint, draft: &mut NewViewpoint, time_s: f64) -> Result<()> {
+    let NewViewpoint {
+        path: Some(path),
+        rig,
+        ..
+    } = draft
+    else {
+        return Ok(());
+    };
+    if Some(&*path) != before.path.as_ref() || rig.kind == RigKind::Off {
+        return Ok(());
+    }
+    let converge = |rig: &Eyes| match rig.kind {
+        RigKind::Flat => Some(rig.flat.converge_m),
+        _ => rig.converge_m,
+    };
+    let separation = rig.separation();
+    let apart =
+        separation != before.rig.separation() && path.keys.iter().any(|k| k.separation_m.is_some());
+    let meet =
+        converge(rig) != converge(&before.rig) && path.keys.iter().any(|k| k.converge_m.is_some());
+    if !apart && !meet {
+        return Ok(());
+    }
+    let times: Vec<String> = path
+        .keys
+        .iter()
+        .map(|k| format!("{:.2}", k.time_s))
+        .collect();
+    let Some(key) = path
+        .keys
+        .iter_mut()
+        .find(|k| (k.time_s - time_s).abs() < AT_KEY_S)
+    else {
+        return Err(WorkError::Conflict(format!(
+            "The path sets the eyes at its keys, and there is none at {time_s:.2} s: go to the time of a key ({} s) and set them there, or add a key at this time.",
+            times.join(", ")
+        )));
+    };
+    if apart {
+        key.separation_m = Some(separation);
+    }
+    if meet {
+        key.converge_m = converge(rig);
+    }
+    Ok(())
+}
+
 /// A viewpoint with a path as it is at a moment: where it stands and, as far as keys say it, how it looks, opens and sees.
 pub fn settled(mut draft: NewViewpoint, scene: &Scene, time_s: f64) -> Result<NewViewpoint> {
     let Some(path) = &draft.path else {
@@ -174,8 +227,6 @@ pub(super) fn go_to(pose: &mut Pose, rig: &mut Eyes, moment: &Moment) {
 const MOMENTS: usize = 121;
 /// Moments at which it is found what is near.
 const NEAR_MOMENTS: usize = 41;
-/// Rays for what is near then.
-const NEAR_RAYS: usize = 2_048;
 
 /// What a path does to whoever is led along it.
 pub fn look(app: &App, project: i64, request: &PathRequest) -> Result<PathInfo> {
@@ -220,7 +271,7 @@ pub fn look(app: &App, project: i64, request: &PathRequest) -> Result<PathInfo> 
                 false => &*scene,
             };
             let eye = mover.at(scene, time_s).position;
-            let (nearest, floor) = nearest_with(scene, eye, NEAR_RAYS);
+            let (nearest, floor) = nearest_and_floor(scene, eye);
             Ok(PathNear {
                 time_s,
                 nearest_m: nearest.map(|n| n.distance),

@@ -76,17 +76,52 @@ impl NamePattern {
         self.parts.contains(&Part::Word(word.to_owned()))
     }
 
-    /// The name of a frame; words that are not told stay as they are.
+    /// The name of a frame; words that are not told stay as they are. Where a name would be longer than disks keep, its longest words
+    /// are cut at their ends.
     pub fn fill(&self, frame: u64, words: &[(&str, &str)]) -> String {
         let told = |part: &Part| match part {
-            Part::Text(text) => text.clone(),
-            Part::Frame(digits) => format!("{frame:0digits$}"),
+            Part::Text(text) => (false, text.clone()),
+            Part::Frame(digits) => (false, format!("{frame:0digits$}")),
             Part::Word(word) => match words.iter().find(|(w, _)| w == word) {
-                Some((_, value)) => plain(value),
-                None => format!("{{{word}}}"),
+                Some((_, value)) => (true, plain(value)),
+                None => (false, format!("{{{word}}}")),
             },
         };
-        self.parts.iter().map(told).collect()
+        // Folder by folder: only what is written in the pattern itself parts them.
+        let mut folders: Vec<Vec<(bool, String)>> = vec![Vec::new()];
+        for (may_be_cut, text) in self.parts.iter().map(told) {
+            for (i, piece) in text.split('/').enumerate() {
+                if i > 0 {
+                    folders.push(Vec::new());
+                }
+                if let Some(last) = folders.last_mut() {
+                    last.push((may_be_cut, piece.to_owned()));
+                }
+            }
+        }
+        let names: Vec<String> = folders.into_iter().map(shortened).collect();
+        names.join("/")
+    }
+}
+
+/// Longest name that is made, bytes: disks keep 255, and a number or the mark of what is not whole yet may come to it.
+const LONGEST: usize = 220;
+
+/// The pieces of one name, put together.
+fn shortened(mut pieces: Vec<(bool, String)>) -> String {
+    loop {
+        let length: usize = pieces.iter().map(|(_, text)| text.len()).sum();
+        let words = pieces
+            .iter_mut()
+            .filter(|(cut, text)| *cut && text.chars().count() > 1);
+        let longest = words.max_by_key(|(_, text)| text.len());
+        match longest {
+            Some((_, text)) if length > LONGEST => {
+                text.pop();
+                text.truncate(text.trim_end().len());
+            }
+            _ => return pieces.into_iter().map(|(_, text)| text).collect(),
+        }
     }
 }
 
@@ -141,5 +176,19 @@ mod tests {
             assert!(why.contains(said), "{why}");
         }
         assert_eq!(plain(".."), "unnamed");
+        // Letters of three bytes: cut by bytes between letters, folder by folder, and only what is a word.
+        let long = "天".repeat(60);
+        let pattern =
+            NamePattern::parse("{viewpoint} {eye}/{viewpoint} {eye} {frame:05}.exr", &known);
+        let name = pattern
+            .unwrap()
+            .fill(3, &[("viewpoint", &long), ("eye", &long)]);
+        let parts: Vec<&str> = name.split('/').collect();
+        assert_eq!(parts.len(), 2);
+        assert!(
+            parts.iter().all(|p| (200..=LONGEST).contains(&p.len())),
+            "{name}"
+        );
+        assert!(parts[1].ends_with(" 00003.exr"), "{name}");
     }
 }

@@ -180,6 +180,12 @@ fn convert_small(picture: &Picture, width: u32) -> Picture {
 /// What is shown of a picture's two eyes on one screen, as JPEG: `left`, `right`, an anaglyph or `difference`.
 pub fn shown(app: &App, id: i64, show: &str) -> Result<Vec<u8>> {
     let picture = app.store.picture(id)?;
+    if picture.packing.is_none() {
+        return Err(WorkError::Conflict(format!(
+            "{} is one eye's; say first how two lie in it.",
+            picture.file
+        )));
+    }
     if let Some(side) = Side::from_name(show) {
         let path = app.folder.picture_eye(id, side.name());
         return Ok(std::fs::read(&path).map_err(FileError::io("Reading", &path))?);

@@ -243,7 +243,7 @@ pub fn discard(app: &App, id: i64) -> Result<()> {
             "{who} shows this picture as a title; take the title out first."
         )));
     }
-    app.store.remove_picture(id)?;
+    app.freeing(|| app.store.remove_picture(id))?;
     app.jobs.stop_removed(&app.store);
     app.sweep();
     app.tell(Event::Pictures);

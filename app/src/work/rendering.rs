@@ -7,6 +7,7 @@ use super::eyes::{self, Eyes};
 use super::farm;
 use super::finished::{Finished, Job, read_strip, take_over, taken};
 use super::frame_orders;
+use super::masters;
 use super::outputs;
 use super::packing;
 use super::recipe::Recipe;
@@ -89,7 +90,10 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         recipe: &recipe,
         scene: &scene,
     };
-    let begun_anew = begin(app, row, running, &job, &description)?;
+    let mut begun_anew = begin(app, row, running, &job, &description)?;
+    if job.files.master().exists() && !masters::is_whole(&job.files)? {
+        begun_anew = Some(masters::MADE_AGAIN.into());
+    }
     if let Some(note) = &begun_anew {
         running.patiently(|| app.store.note_on_job(row.job, Some(note)))?;
         app.tell_job(row.job);
@@ -126,10 +130,10 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         return Ok(Ended::Stopped);
     };
     let mut eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
-    let Some(raw) = aim(&job, &eyes, &running.control)? else {
+    let Some(limit) = aim(&job, &mut eyes, &running.control)? else {
         return Ok(Ended::Stopped);
     };
-    if let Some(percent) = raw {
+    if let Some(percent) = limit {
         eyes.aim_at(percent);
     }
     let layers = recipe.strip_passes().layers();
@@ -194,7 +198,8 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         }
     }
     // A stop leaves the strips; only the writing is given up.
-    let (note, left) = write_master(&job, &description, &places, &running.control)?;
+    let (notes, left) = write_master(&job, &description, &places, &running.control)?;
+    masters::seal(&job.files)?;
     done.keep_counts(&places)?;
     let (percent, samples) = running.noise();
     let told = NoiseTold {
@@ -209,28 +214,28 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
     let notes: Vec<String> = begun_anew
         .into_iter()
         .chain(done.told())
-        .chain(note.map(String::from))
+        .chain(notes.into_iter().map(String::from))
         .chain(moved)
         .collect();
     Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
 }
 
-/// The noise to which a picture is rendered that is then denoised. It is looked for once: strips that are finished and those still to
-/// come must go together. Nothing if it was stopped.
-fn aim(job: &Job, eyes: &Eyes, control: &Control) -> Result<Option<Option<f32>>> {
-    let kept = job.files.raw_noise();
+/// The noise at which blocks are to end. It is looked for once: strips that are finished and those still to come must go together.
+/// Nothing if it was stopped.
+fn aim(job: &Job, eyes: &mut Eyes, control: &Control) -> Result<Option<Option<f32>>> {
+    let kept = job.files.block_noise();
     let read = std::fs::read_to_string(&kept).ok();
     let known = read.and_then(|text| text.trim().parse::<f32>().ok());
     if let Some(percent) = known.filter(|p| p.is_finite() && *p > 0.0) {
         return Ok(Some(Some(percent)));
     }
-    let Ok(raw) = aim::raw_noise(job.recipe, eyes, &denoise::way(), control) else {
+    let Ok(limit) = aim::limit(job.recipe, eyes, &denoise::way(), control) else {
         return Ok(None);
     };
-    if let Some(percent) = raw {
+    if let Some(percent) = limit {
         dome_files::atomic::write_bytes(&kept, percent.to_string().as_bytes())?;
     }
-    Ok(Some(raw))
+    Ok(Some(limit))
 }
 
 /// Makes the picture's place and remembers that the order makes this picture. If it made another one before, what was
@@ -276,7 +281,7 @@ fn write_master(
     description: &Description,
     places: &[(u32, u32)],
     control: &Control,
-) -> Result<(Option<&'static str>, Remaining)> {
+) -> Result<(Vec<&'static str>, Remaining)> {
     let (made, wanted) = (job.recipe.strip_passes(), &job.recipe.passes);
     let layers = made.layers();
     let picture = PictureSpec {
@@ -328,7 +333,7 @@ fn write_master(
     };
     let note = written(job.recipe.denoise, write)?.1;
     Ok((
-        note,
+        note.into_iter().chain(picture.cut.note()).collect(),
         left.into_inner().unwrap_or_else(PoisonError::into_inner),
     ))
 }

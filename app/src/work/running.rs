@@ -32,6 +32,8 @@ pub struct Running {
     /// The fingerprint of the picture whose files are in use, once they are.
     picture: OnceLock<String>,
     /// What is to be said of it now, where the database has no room for it.
+    /// What is said of it in the end, beside how it ended.
+    remarks: Mutex<Vec<String>>,
     note: Mutex<Option<String>>,
     meter: Mutex<Meter>,
     frames: Mutex<Option<FrameMeter>>,
@@ -95,6 +97,7 @@ impl Running {
             control: Control::default(),
             started: Instant::now(),
             picture: OnceLock::new(),
+            remarks: Mutex::default(),
             note: Mutex::new(None),
             meter: Mutex::new(Meter::Nothing),
             frames: Mutex::default(),
@@ -148,6 +151,15 @@ impl Running {
             ))
         };
         open(&self.note).clone().or_else(looking)
+    }
+
+    /// Says something that stays said when it has ended.
+    pub(super) fn remark(&self, sentence: String) {
+        open(&self.remarks).push(sentence);
+    }
+
+    pub(super) fn remarks(&self) -> Vec<String> {
+        open(&self.remarks).clone()
     }
 
     pub(super) fn set_note(&self, note: &str) {

@@ -12,7 +12,7 @@ use crate::model::places::{NewViewpoint, Pose};
 use dome_rules::preflight::{Facts, StandFacts, check};
 use dome_trace::Scene;
 use dome_trace::light::object_key;
-use dome_trace::stand::clearance::{FEW_RAYS, Near, RAYS, scan_with};
+use dome_trace::stand::clearance::{Near, scan};
 use dome_trace::stand::move_here::{self, Wanted};
 use dome_trace::stand::square::{self, Front};
 use dome_trace::stand::{direction, heading_pitch, sight};
@@ -37,8 +37,8 @@ fn near_info(scene: &Scene, near: &Near) -> NearInfo {
     }
 }
 
-/// What is round a pose; `viewpoint` is the one whose findings these are. While it is `moving` fewer rays
-/// are sent and no remedies looked for.
+/// What is round a pose; `viewpoint` is the one whose findings these are. While it is `moving` no remedies
+/// are looked for.
 pub fn clearance(
     app: &App,
     project: i64,
@@ -52,8 +52,7 @@ pub fn clearance(
         true => Arc::default(),
         false => app.scenes.starts(app, project, &settings)?,
     };
-    let rays = if moving { FEW_RAYS } else { RAYS };
-    let found = at_once(|| scan_with(&scene, pose.position.into(), &limits(&settings), rays));
+    let found = at_once(|| scan(&scene, pose.position.into(), &limits(&settings)));
     let place = Place {
         name: app.store.viewpoint(project, viewpoint)?.name,
         pose: *pose,

@@ -7,6 +7,7 @@ use super::shot::Shot;
 use dome_files::{Fingerprint, PictureFormat};
 use dome_trace::scene::Document;
 use dome_trace::{Illumination, ObjectMove, Scene};
+use glam::DVec3;
 use std::cell::OnceCell;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -33,6 +34,11 @@ pub struct Studio {
 }
 
 impl Studio {
+    /// What the file's own coordinates have more than the scene's, metres.
+    pub fn offset(&self) -> DVec3 {
+        self.document.offset()
+    }
+
     /// Of a scene file with `moves`, of which `scene` was placed already.
     pub fn new(
         (document, moves, scene): (Arc<Document>, Vec<ObjectMove>, Scene),

@@ -12,17 +12,20 @@ use dome_optics::projection::{Cell, CubeLayout};
 use dome_optics::{PanoramaSize, PictureSize, Shape, ShapeError};
 use dome_trace::light::{lamp_key, object_key};
 use dome_trace::photometry::white_at;
+use dome_trace::scene::Document;
+use dome_trace::stand;
 use dome_trace::{
     ImportOptions, IntensityTable, IntensityTables, LightDistribution, LightScale, LightSetting,
     LightSettings, LightStart, PassSet, Quality, Scene, Sky, SunSky, Surroundings, Unit, Up,
 };
+use glam::DVec3;
 use std::path::PathBuf;
 use std::sync::Arc;
 
 /// Everything that says how a render is made, whatever scene and file it is for.
 #[derive(Args)]
 pub(in crate::cli) struct RenderOptions {
-    /// Where the eye stands, metres; without it the middle of the scene, 1.6 m above the floor there
+    /// Where the eye stands in the file's coordinates, metres with Y up; without it the middle of the scene, 1.6 m above the floor there
     #[arg(long, value_name = "X,Y,Z", value_parser = numbers::<3>, allow_hyphen_values = true)]
     pub(in crate::cli) at: Option<[f64; 3]>,
     /// Heading of the picture's middle, degrees clockwise from -Z
@@ -83,7 +86,8 @@ pub(in crate::cli) struct RenderOptions {
     #[arg(long, value_name = "CD_M2", value_parser = luminance)]
     pub(in crate::cli) sky_light: Option<f32>,
     /// Lets a light shine by a measured distribution (.ies), as often as wanted: its name or key (`owl-dome scene` lists them), the
-    /// file, and by choice the heading of its plane of 0 degrees and its tilt, degrees
+    /// file, and by choice the heading of its plane of 0 degrees and its tilt, degrees. Planes are counted against the clock as seen from
+    /// above, as we remember CIE 121; no uneven published example confirmed it, so look at an uneven lamp before you trust its sides
     #[arg(long, value_name = "LIGHT=FILE[@HEADING,TILT]", value_parser = measured)]
     pub(in crate::cli) ies: Vec<MeasuredLight>,
     /// Bend light of lamps and sky in bodies of glass too, with caustics; without, it goes straight through them
@@ -99,7 +103,7 @@ pub(in crate::cli) struct RenderOptions {
     #[arg(long)]
     pub(in crate::cli) clay: bool,
     /// The moment of the scene's animation, seconds
-    #[arg(long, value_name = "SECONDS", default_value = "0", value_parser = number)]
+    #[arg(long, value_name = "SECONDS", default_value = "0", value_parser = number, allow_hyphen_values = true)]
     pub(in crate::cli) time: f64,
     /// Only these rows, both included, counted from 0; put the parts together with `owl-dome join`
     #[arg(long, value_name = "A-B", value_parser = rows)]
@@ -130,6 +134,14 @@ pub(in crate::cli) struct RenderOptions {
 }
 
 impl RenderOptions {
+    /// Where the eye stands in a scene: as it is told in the file's coordinates, or in the middle.
+    pub(in crate::cli) fn eye(&self, document: &Document, scene: &Scene) -> DVec3 {
+        (self.at).map_or_else(
+            || stand::middle(scene),
+            |at| DVec3::from(at) - document.offset(),
+        )
+    }
+
     /// How the scene is read.
     pub(in crate::cli) fn import(&self) -> ImportOptions {
         ImportOptions {

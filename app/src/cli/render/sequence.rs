@@ -15,6 +15,7 @@ use clap::Args;
 use dome_files::PictureFormat;
 use dome_optics::Shape;
 use dome_optics::path::{Frames, Rate};
+use glam::DVec3;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -177,6 +178,11 @@ fn way(args: &RenderArgs, studio: &Studio) -> Result<Way, Box<dyn std::error::Er
         );
     }
     let mut path: ViewpointPath = paths::read(&file)?;
+    // Places are told in the file's coordinates.
+    let offset = studio.offset();
+    for key in &mut path.keys {
+        key.position = (DVec3::from(key.position) - offset).to_array();
+    }
     path.above_floor_m = options.above_floor.or(path.above_floor_m);
     let mover = Mover::new(&path)?;
     let keys = mover.path().keys();

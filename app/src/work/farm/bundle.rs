@@ -123,6 +123,11 @@ impl Bundle {
         Self::open(root)
     }
 
+    /// Where what its tasks print is kept.
+    pub fn logs(&self) -> PathBuf {
+        self.root.join("log")
+    }
+
     /// Opens a bundle.
     pub fn open(root: &Path) -> Result<Self> {
         let file = root.join("bundle.json");

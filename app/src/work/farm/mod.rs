@@ -9,7 +9,7 @@ use super::{App, Result};
 use crate::store::{OrderRow, StoreError};
 use bundle::Bundle;
 use dome_files::fingerprint::Summing;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 /// How often is looked at how far a farm is.
@@ -70,6 +70,16 @@ impl Farm {
     }
 }
 
+/// Copies the files of a folder; whether all of them came.
+fn copy_files(from: &Path, to: &Path) -> bool {
+    let Ok(files) = std::fs::read_dir(from) else {
+        return false;
+    };
+    files
+        .flatten()
+        .all(|f| std::fs::copy(f.path(), to.join(f.file_name())).is_ok())
+}
+
 /// Has an order made by a farm, as far as it goes, until it is stopped. What is missing in the end is left to whoever makes orders here.
 pub(super) fn run(
     farm: &Farm,
@@ -117,6 +127,20 @@ pub(super) fn run(
     running.clear_note();
     // Tasks that failed for good say why in their logs; what they did not make is made here.
     bundle.collect(app, row)?;
+    let (done, total) = bundle.progress()?;
+    if done < total {
+        let logs = app.folder.farm_logs(row.id);
+        crate::folder::remove(&logs);
+        let kept = match std::fs::create_dir_all(&logs).is_ok() && copy_files(&bundle.logs(), &logs)
+        {
+            true => format!("its logs are in {}", logs.display()),
+            false => "its logs could not be kept".to_owned(),
+        };
+        running.remark(format!(
+            "The farm did not make {} of {total} chunks, so this machine makes them; {kept}.",
+            total - done
+        ));
+    }
     crate::folder::remove(bundle.root());
     Ok(None)
 }

@@ -45,8 +45,10 @@ pub struct Estimate {
     pub master_bytes: u64,
     /// Space needed while rendering, bytes, the master included.
     pub working_bytes: u64,
-    /// Free space that no other job has spoken for, bytes.
+    /// Free space of the data folder's disk that no other job has spoken for, bytes.
     pub free_bytes: Option<u64>,
+    /// Of what is written into the folder for outputs, if that lies on another disk: bytes, those free there, and the folder.
+    pub elsewhere: Option<Elsewhere>,
     /// Pixels per degree along the horizon.
     pub pixels_per_degree: f64,
     /// Memory while rendering, bytes: strips, noise removal and pictures for the screen, and the scene if it is known.
@@ -55,6 +57,18 @@ pub struct Estimate {
     pub scene_bytes: Option<u64>,
     /// What all work together may take, bytes.
     pub memory_limit: u64,
+}
+
+/// What an order writes on another disk than that of the data folder.
+#[derive(Clone, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct Elsewhere {
+    /// The folder.
+    pub folder: String,
+    /// What is written there at most, bytes.
+    pub bytes: u64,
+    /// Free there, bytes.
+    pub free_bytes: Option<u64>,
 }
 
 /// What the frames of a sequence are.
