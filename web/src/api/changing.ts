@@ -5,6 +5,7 @@ import type { Viewpoint } from "../generated/Viewpoint";
 import type { ViewpointDraft } from "../generated/ViewpointDraft";
 import { keys } from "./changes";
 import { api } from "./client";
+import { rebased } from "./rebased";
 
 /** Changes of one thing go one after the other. */
 const turns = new Map<string, Promise<unknown>>();
@@ -45,23 +46,50 @@ async function after(queries: QueryClient, project: number, keep: (p: Project) =
   void queries.invalidateQueries({ queryKey });
 }
 
+/**
+ * What changes of the settings: made of how they are when its turn has come. What was drawn may be older by then, and what is made of that
+ * would undo what another click did just before.
+ */
+export type SettingsPart = Partial<SceneSettings> | ((now: SceneSettings) => Partial<SceneSettings>);
+
 /** Changes a part of the scene's settings as they were seen; refused if somebody else changed them meanwhile. */
-export function changeSettings(
-  queries: QueryClient,
-  seen: Project,
-  part: Partial<SceneSettings>,
-): Promise<Project> {
+export function changeSettings(queries: QueryClient, seen: Project, part: SettingsPart): Promise<Project> {
   const what = `project ${seen.id}`;
   return inTurn(what, () =>
     orAskAgain(queries, seen.id, async () => {
       const now = queries.getQueryData<Project>(keys.project(seen.id)) ?? seen;
       const version = sinceThen(what, seen.version);
-      const changed = await api.changeProject(seen.id, { settings: { ...now.settings, ...part }, version });
+      const settings =
+        typeof part === "function"
+          ? { ...now.settings, ...part(now.settings) }
+          : rebased(seen.settings, { ...seen.settings, ...part }, now.settings);
+      const changed = await api.changeProject(seen.id, { settings, version });
       if (changed.version !== version) followed.set(`${what} ${version}`, changed.version);
       await after(queries, seen.id, () => changed);
       return changed;
     }),
   );
+}
+
+/** Done once all changes that were begun are answered: what was undone before would not be what is shown. */
+export async function afterAll<T>(work: () => Promise<T>): Promise<T> {
+  let waiting: Promise<unknown>[];
+  do {
+    waiting = [...turns.values()];
+    await Promise.allSettled(waiting);
+  } while ([...turns.values()].some((turn) => !waiting.includes(turn)));
+  return work();
+}
+
+/** What has still to be found out before a change can be saved counts as its beginning. */
+export function beginning<T>(what: string, work: Promise<T>): Promise<T> {
+  return inTurn(`beginning ${what}`, () => work);
+}
+
+/** The parts of a viewpoint that a draft has. */
+function partsOf(viewpoint: Viewpoint, draft: ViewpointDraft): ViewpointDraft {
+  const parts = Object.entries(viewpoint).filter(([name]) => name in draft);
+  return Object.fromEntries(parts) as unknown as ViewpointDraft;
 }
 
 /** Changes a viewpoint as it was seen; refused if somebody else changed it meanwhile. */
@@ -75,7 +103,11 @@ export function changeViewpoint(
   return inTurn(what, () =>
     orAskAgain(queries, project, async () => {
       const version = sinceThen(what, seen.version);
-      const changed = await api.setViewpoint(project, seen.id, { ...draft, version });
+      const now = queries
+        .getQueryData<Project>(keys.project(project))
+        ?.viewpoints.find((v) => v.id === seen.id);
+      const whole = rebased<ViewpointDraft>(partsOf(seen, draft), draft, partsOf(now ?? seen, draft));
+      const changed = await api.setViewpoint(project, seen.id, { ...whole, version });
       if (changed.version !== version) followed.set(`${what} ${version}`, changed.version);
       await after(queries, project, (p) => ({
         ...p,

@@ -72,4 +72,8 @@ movers: Array<MoverInfo>,
 /**
  * Which way is up and how large it is, as the triangles tell; not known of scenes that came in long ago.
  */
-guess: FrameGuess | null, };
+guess: FrameGuess | null, 
+/**
+ * What the file's own coordinates have more than the places that are kept, metres with Y up: people type and read the file's.
+ */
+offset_m: [number, number, number], };

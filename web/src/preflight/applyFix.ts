@@ -13,7 +13,7 @@ export function hiding(settings: SceneSettings, hide: string[], unseen: boolean)
   for (const key of hide) {
     const next = { on: true, stops: 0, ...lights[key], unseen };
     // What is as it came needs no setting.
-    if (next.on && next.stops === 0 && !unseen) delete lights[key];
+    if (next.on && next.stops === 0 && !unseen && !next.distribution) delete lights[key];
     else lights[key] = next;
   }
   return lights;
@@ -34,7 +34,8 @@ export async function applyFix(
 ): Promise<void> {
   if (!fix) return;
   if (fix.hide.length > 0) {
-    await changeSettings(queries, project, { lights: hiding(project.settings, fix.hide, true) });
+    const { hide } = fix;
+    await changeSettings(queries, project, (now) => ({ lights: hiding(now, hide, true) }));
   }
   const v = project.viewpoints.find((o) => o.id === viewpoint);
   if (fix.pose && v) {

@@ -131,22 +131,18 @@ export function NewOrder({
   });
   const estimate = told?.estimate;
   const place = useMutation({
-    mutationFn: async () => {
-      if (!again?.instead) return api.order(project.id, { ...wish, held });
-      // On hold until it has the turn of the one that it replaces.
-      const order = await api.order(project.id, { ...wish, held: true });
-      await api.changeJob(order.job, { before: again.order.job });
-      await api.removeOrder(again.order.id);
-      if (held) return order;
-      await api.changeJob(order.job, { held: false });
-      return { ...order, state: "waiting" as const };
-    },
+    // One that takes the place of another gets its turn, in one step.
+    mutationFn: () => api.order(project.id, { ...wish, held }),
     onSuccess: (order) => {
       onDone();
       // The line of events may have brought it already.
       queries.setQueryData<Project>(
         keys.project(project.id),
-        (p) => p && { ...p, orders: [order, ...p.orders.filter((o) => o.id !== order.id)] },
+        (p) =>
+          p && {
+            ...p,
+            orders: [order, ...p.orders.filter((o) => o.id !== order.id && o.id !== wish.instead_of)],
+          },
       );
       onOrder(order.id);
     },
@@ -155,7 +151,10 @@ export function NewOrder({
     mutationFn: () => api.orderAll(project.id, { order: { ...wish, held }, ...others }),
     onSuccess: () => queries.invalidateQueries({ queryKey: keys.project(project.id) }),
   });
-  const short = estimate?.free_bytes != null && estimate.free_bytes < estimate.working_bytes;
+  const elsewhere = estimate?.elsewhere ?? null;
+  const short =
+    (estimate?.free_bytes != null && estimate.free_bytes < estimate.working_bytes) ||
+    (elsewhere?.free_bytes != null && elsewhere.free_bytes < elsewhere.bytes);
   // The usual widths of a sphere, as wide as this shape needs for the same detail.
   const full = SHAPES[0];
   const usual = WIDTHS.map(([w, use]): [number, string] => [
@@ -355,6 +354,8 @@ export function NewOrder({
                 rendering
                 {estimate.scene_bytes !== null && `, the scene ${bytes(estimate.scene_bytes)} of it`}
                 {estimate.free_bytes !== null && `, ${bytes(estimate.free_bytes)} of disk free`}
+                {elsewhere &&
+                  `. Into ${elsewhere.folder}, on another disk: at most ${bytes(elsewhere.bytes)}${elsewhere.free_bytes === null ? "" : ` of ${bytes(elsewhere.free_bytes)} free`}`}
               </span>
             </span>
           </Mark>

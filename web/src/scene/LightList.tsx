@@ -84,7 +84,7 @@ export function LightList({
   project: Project;
   viewpoint: { id: number; name: string };
   lights: Lights;
-  onChange: (lights: Lights) => void;
+  onChange: (next: (now: Lights) => Lights) => void;
   /** Sets how light comes through bodies of glass. */
   onGlass: (glass: Project["settings"]["glass"]) => void;
   /** Sets what 1 in the scene's file is, cd/m². */
@@ -111,16 +111,17 @@ export function LightList({
   const keys = data?.map((l) => l.key) ?? [];
   // Without a choice the buttons are meant for all.
   const meant = chosen.size > 0 ? keys.filter((k) => chosen.has(k)) : keys;
-  const set = (which: string[], part: Partial<LightSetting>) => {
-    const next: Lights = { ...lights };
-    for (const key of which) {
-      const setting = { ...of(key), ...part };
-      if (!setting.distribution) delete setting.distribution;
-      if (setting.on && setting.stops === 0 && !setting.unseen && !setting.distribution) delete next[key];
-      else next[key] = setting;
-    }
-    onChange(next);
-  };
+  const set = (which: string[], part: Partial<LightSetting>) =>
+    onChange((now) => {
+      const next: Lights = { ...now };
+      for (const key of which) {
+        const setting = { ...(now[key] ?? PLAIN), ...part };
+        if (!setting.distribution) delete setting.distribution;
+        if (setting.on && setting.stops === 0 && !setting.unseen && !setting.distribution) delete next[key];
+        else next[key] = setting;
+      }
+      return next;
+    });
   const bodies = meant.filter((k) => k.startsWith("object:"));
   const stops = meant[0] === undefined ? 0 : of(meant[0]).stops;
   const one = chosen.size === 1 ? data?.find((l) => chosen.has(l.key)) : undefined;
@@ -172,7 +173,7 @@ export function LightList({
           type="button"
           className="btn btn-ghost btn-sm px-2 font-normal"
           disabled={Object.keys(lights).length === 0}
-          onClick={() => onChange({})}
+          onClick={() => onChange(() => ({}))}
         >
           Reset
         </button>

@@ -33,7 +33,7 @@ export function MeasuredLight({
         <button
           type="button"
           className="btn btn-sm px-2.5 font-normal"
-          title="Candela by direction, as its maker had it measured (LM-63)"
+          title="Candela by direction, as its maker had it measured (LM-63). Planes count against the clock as seen from above, as we remember CIE 121: look at an uneven lamp before you trust its sides."
           disabled={bring.isPending}
           onClick={() => input.current?.click()}
         >

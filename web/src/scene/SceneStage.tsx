@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useLocation } from "wouter";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
-import { changeSettings } from "../api/changing";
+import { changeSettings, type SettingsPart } from "../api/changing";
 import type { Project } from "../generated/Project";
 import { ConfirmButton } from "../parts/ConfirmButton";
 import { Busy } from "../parts/Busy";
@@ -66,7 +66,7 @@ export function SceneStage({ project }: { project: Project }) {
     }),
   });
   const change = useMutation({
-    mutationFn: (part: Partial<Project["settings"]>) => changeSettings(queries, project, part),
+    mutationFn: (part: SettingsPart) => changeSettings(queries, project, part),
   });
   const remove = useMutation({
     mutationFn: () => api.removeProject(project.id),
@@ -124,7 +124,7 @@ export function SceneStage({ project }: { project: Project }) {
             project={project}
             viewpoint={viewpoint}
             lights={settings.lights}
-            onChange={(lights) => change.mutate({ lights })}
+            onChange={(next) => change.mutate((now) => ({ lights: next(now.lights) }))}
             onGlass={(glass) => change.mutate({ glass })}
             onFileLight={(file_cd_m2) => change.mutate({ file_cd_m2 })}
           />
@@ -213,7 +213,7 @@ export function SceneStage({ project }: { project: Project }) {
           <SurroundingsControl
             project={project.id}
             surroundings={settings.surroundings}
-            onChange={(surroundings) => change.mutate({ surroundings })}
+            onChange={(next) => change.mutate((now) => ({ surroundings: next(now.surroundings) }))}
           />
         </div>
         <div className="flex flex-wrap items-center justify-between gap-2">

@@ -105,29 +105,33 @@ export function SurroundingsControl({
 }: {
   project: number;
   surroundings: Surroundings;
-  onChange: (surroundings: Surroundings) => void;
+  onChange: (change: (now: Surroundings) => Surroundings) => void;
 }) {
   const { sky } = surroundings;
   const [byDate, setByDate] = useState(false);
   const [choosing, setChoosing] = useState(false);
   const setSky = (next: Sky) => {
     setChoosing(false);
-    onChange({ ...surroundings, sky: next });
+    onChange((now) => ({ ...now, sky: next }));
   };
+  /** A part of the sky that is there; what another click set of it meanwhile stays. */
+  const setPart = <S extends Sky>(of: S, part: Partial<S>) =>
+    onChange((now) => ({ ...now, sky: Object.assign({}, now.sky.kind === of.kind ? now.sky : of, part) }));
   const bring = useMutation({
     mutationFn: (file: File) => uploadSurroundings(project, file),
     onSuccess: (found) => {
       setChoosing(false);
-      onChange({
-        ...surroundings,
+      onChange((now) => ({
+        ...now,
         sky: { kind: "picture", file: found.file },
         ...(found.unit_cd_m2 === null ? {} : { unit_cd_m2: found.unit_cd_m2 }),
-      });
+      }));
     },
   });
   const propose = useMutation({
     mutationFn: () => api.proposeSkyUnit(project),
-    onSuccess: (found) => onChange({ ...surroundings, unit_cd_m2: Number(found.unit_cd_m2.toPrecision(3)) }),
+    onSuccess: (found) =>
+      onChange((now) => ({ ...now, unit_cd_m2: Number(found.unit_cd_m2.toPrecision(3)) })),
   });
   const kind = choosing ? "picture" : sky.kind;
   return (
@@ -147,15 +151,11 @@ export function SurroundingsControl({
         />
         {kind === "two-colour" && sky.kind === "two-colour" && (
           <>
-            <ColourField
-              name="Zenith"
-              colour={sky.zenith}
-              onChange={(zenith) => setSky({ ...sky, zenith })}
-            />
+            <ColourField name="Zenith" colour={sky.zenith} onChange={(zenith) => setPart(sky, { zenith })} />
             <ColourField
               name="Horizon"
               colour={sky.horizon}
-              onChange={(horizon) => setSky({ ...sky, horizon })}
+              onChange={(horizon) => setPart(sky, { horizon })}
             />
           </>
         )}
@@ -163,7 +163,7 @@ export function SurroundingsControl({
           <ColourField
             name="Sky colour"
             colour={sky.colour}
-            onChange={(colour) => setSky({ ...sky, colour })}
+            onChange={(colour) => setPart(sky, { colour })}
           />
         )}
         {kind === "sun" && sky.kind === "sun" && (
@@ -176,7 +176,7 @@ export function SurroundingsControl({
                 digits={1}
                 min={-5}
                 max={90}
-                onChange={(elevation_deg) => setSky({ ...sky, elevation_deg })}
+                onChange={(elevation_deg) => setPart(sky, { elevation_deg })}
               />
             </div>
             <div className="w-24">
@@ -185,7 +185,7 @@ export function SurroundingsControl({
                 unit="°"
                 value={sky.heading_deg}
                 digits={1}
-                onChange={(v) => setSky({ ...sky, heading_deg: wrapHeading(v) })}
+                onChange={(v) => setPart(sky, { heading_deg: wrapHeading(v) })}
               />
             </div>
             <div className="w-24">
@@ -197,11 +197,11 @@ export function SurroundingsControl({
                 step={0.5}
                 min={1}
                 max={10}
-                onChange={(turbidity) => setSky({ ...sky, turbidity })}
+                onChange={(turbidity) => setPart(sky, { turbidity })}
               />
             </div>
             <div className="flex flex-col gap-1 pb-1">
-              <Switch label="Sun's disc" on={sky.disc} onChange={(disc) => setSky({ ...sky, disc })} />
+              <Switch label="Sun's disc" on={sky.disc} onChange={(disc) => setPart(sky, { disc })} />
               <Switch label="By date" on={byDate} onChange={setByDate} />
             </div>
           </>
@@ -230,7 +230,7 @@ export function SurroundingsControl({
           {byDate && (
             <SunByDate
               onSun={(elevation_deg, heading_deg) =>
-                setSky({ ...sky, elevation_deg: Math.max(-5, elevation_deg), heading_deg })
+                setPart(sky, { elevation_deg: Math.max(-5, elevation_deg), heading_deg })
               }
             />
           )}
@@ -239,7 +239,7 @@ export function SurroundingsControl({
               name="Ground colour"
               colour={sky.ground}
               onChange={(ground) =>
-                setSky({ ...sky, ground: ground.map((v) => Math.min(1, v)) as SunSky["ground"] })
+                setPart(sky, { ground: ground.map((v) => Math.min(1, v)) as SunSky["ground"] })
               }
             />
           )}
@@ -266,7 +266,7 @@ export function SurroundingsControl({
             value={surroundings.turn_deg}
             digits={1}
             step={5}
-            onChange={(v) => onChange({ ...surroundings, turn_deg: wrapHeading(v) })}
+            onChange={(v) => onChange((now) => ({ ...now, turn_deg: wrapHeading(v) }))}
           />
         </div>
         {sky.kind !== "sun" && (
@@ -279,7 +279,7 @@ export function SurroundingsControl({
               step={surroundings.unit_cd_m2 / 10}
               min={0.001}
               max={1e9}
-              onChange={(unit_cd_m2) => onChange({ ...surroundings, unit_cd_m2 })}
+              onChange={(unit_cd_m2) => onChange((now) => ({ ...now, unit_cd_m2 }))}
             />
           </div>
         )}
@@ -303,7 +303,7 @@ export function SurroundingsControl({
             step={0.5}
             min={-20}
             max={20}
-            onChange={(light_stops) => onChange({ ...surroundings, light_stops })}
+            onChange={(light_stops) => onChange((now) => ({ ...now, light_stops }))}
           />
         </div>
         <div className="w-32">
@@ -315,7 +315,7 @@ export function SurroundingsControl({
             step={0.5}
             min={-20}
             max={20}
-            onChange={(backdrop_stops) => onChange({ ...surroundings, backdrop_stops })}
+            onChange={(backdrop_stops) => onChange((now) => ({ ...now, backdrop_stops }))}
           />
         </div>
         <div className="pb-1.5">
@@ -323,7 +323,7 @@ export function SurroundingsControl({
             label="No backdrop (alpha)"
             hint="Nothing is seen where the sky would be; order the alpha pass to replace it."
             on={surroundings.transparent}
-            onChange={(transparent) => onChange({ ...surroundings, transparent })}
+            onChange={(transparent) => onChange((now) => ({ ...now, transparent }))}
           />
         </div>
       </div>

@@ -2,13 +2,15 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
+import { afterAll } from "../api/changing";
 import type { Project } from "../generated/Project";
 
 /** Takes the last change of scene or viewpoints back, or makes it again; at every stage, by button and by keys. */
 export function UndoButtons({ project }: { project: Project }) {
   const queries = useQueryClient();
   const step = useMutation({
-    mutationFn: (again: boolean) => (again ? api.redo(project.id) : api.undo(project.id)),
+    // Right after a drag its end is still to be saved, and is what is to be taken back.
+    mutationFn: (again: boolean) => afterAll(() => (again ? api.redo(project.id) : api.undo(project.id))),
     onSuccess: (changed) => queries.setQueryData(keys.project(project.id), changed),
     onError: () => queries.invalidateQueries({ queryKey: keys.project(project.id) }),
   });
@@ -16,7 +18,10 @@ export function UndoButtons({ project }: { project: Project }) {
   const { mutate, isPending } = step;
   useEffect(() => {
     const keyed = (e: KeyboardEvent) => {
-      const typing = e.target instanceof HTMLInputElement && e.target.type !== "checkbox";
+      const typing =
+        (e.target instanceof HTMLInputElement && e.target.type !== "checkbox") ||
+        e.target instanceof HTMLTextAreaElement ||
+        (e.target instanceof HTMLElement && e.target.isContentEditable);
       if (!(e.ctrlKey || e.metaKey) || typing) return;
       const key = e.key.toLowerCase();
       const again = key === "y" || (key === "z" && e.shiftKey);

@@ -43,7 +43,7 @@ export function AroundPanel({ project, stand, findings, onShow }: Props) {
             min={0}
             max={10}
             value={limits.beside_m}
-            onChange={(beside_m) => stand.settings({ stand: { ...limits, beside_m } })}
+            onChange={(beside_m) => stand.settings((now) => ({ stand: { ...now.stand, beside_m } }))}
           />
         </div>
         <div className="w-28">
@@ -53,7 +53,9 @@ export function AroundPanel({ project, stand, findings, onShow }: Props) {
             digits={1}
             min={0}
             value={limits.eye_separation_mm}
-            onChange={(eye_separation_mm) => stand.settings({ stand: { ...limits, eye_separation_mm } })}
+            onChange={(eye_separation_mm) =>
+              stand.settings((now) => ({ stand: { ...now.stand, eye_separation_mm } }))
+            }
           />
         </div>
       </div>

@@ -6,7 +6,8 @@ import type { Stand } from "./useStand";
 /** The layer of moved objects over the scene: listed, switched, taken back. */
 export function MovedPanel({ project, stand }: { project: Project; stand: Stand }) {
   const { moves } = project.settings;
-  const set = (next: ObjectMove[]) => stand.settings({ moves: next });
+  const set = (next: (now: ObjectMove[]) => ObjectMove[]) =>
+    stand.settings((now) => ({ moves: next(now.moves) }));
   if (moves.length === 0)
     return (
       <p className="text-[13px] text-base-content/80">
@@ -28,7 +29,10 @@ export function MovedPanel({ project, stand }: { project: Project; stand: Stand 
               type="checkbox"
               className="checkbox checkbox-xs rounded-sm"
               checked={m.on}
-              onChange={(e) => set(moves.map((o, k) => (k === i ? { ...o, on: e.target.checked } : o)))}
+              onChange={(e) => {
+                const on = e.target.checked;
+                set((now) => now.map((o, k) => (k === i ? { ...o, on } : o)));
+              }}
             />
             <span className="truncate">
               “{m.name}” moved {length(Math.hypot(...m.by))}
@@ -38,7 +42,7 @@ export function MovedPanel({ project, stand }: { project: Project; stand: Stand 
           <button
             type="button"
             className="btn btn-ghost btn-xs font-normal"
-            onClick={() => set(moves.filter((_, k) => k !== i))}
+            onClick={() => set((now) => now.filter((_, k) => k !== i))}
           >
             Undo this move<span className="sr-only"> {m.name}</span>
           </button>

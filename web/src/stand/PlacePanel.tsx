@@ -26,6 +26,8 @@ export function PlacePanel({ project, stand, view }: Props) {
   const { current, above, floorY, change, viewpoint } = stand;
   const { pose, opening, ride } = current;
   const [x, y, z] = pose.position;
+  // Places are shown and typed in the file's coordinates; the scene may lie elsewhere in memory.
+  const [eastward, upward, southward] = project.scene.offset_m;
   const level = pose.pitch_deg === 0 && pose.roll_deg === 0;
   const movers = project.scene.movers;
   const heighten = (h: number) => floorY !== null && change({ position: [x, floorY + h, z] }, true);
@@ -59,13 +61,25 @@ export function PlacePanel({ project, stand, view }: Props) {
         <LengthField
           label="Height above floor"
           step={0.05}
-          value={above ?? y}
+          value={above ?? y + upward}
           disabled={above === null}
           onChange={heighten}
         />
-        <LengthField label="East (x)" value={x} onChange={(v) => stand.moveTo(v, z, true)} />
-        <LengthField label="South (z)" value={z} onChange={(v) => stand.moveTo(x, v, true)} />
-        <LengthField label="Height (y)" value={y} onChange={(v) => change({ position: [x, v, z] }, true)} />
+        <LengthField
+          label="East (x)"
+          value={x + eastward}
+          onChange={(v) => stand.moveTo(v - eastward, z, true)}
+        />
+        <LengthField
+          label="South (z)"
+          value={z + southward}
+          onChange={(v) => stand.moveTo(x, v - southward, true)}
+        />
+        <LengthField
+          label="Height (y)"
+          value={y + upward}
+          onChange={(v) => change({ position: [x, v - upward, z] }, true)}
+        />
         <div className="flex flex-wrap items-end gap-1 pb-0.5">
           {EYE_HEIGHTS.map(([name, h]) => (
             <button
@@ -86,7 +100,7 @@ export function PlacePanel({ project, stand, view }: Props) {
           <Mark kind="look">There is no floor below this place; move it over one.</Mark>
         ) : (
           <span className="text-base-content/80">
-            Stands on “{stand.clearance?.floor.object}” at {length(floorY ?? 0)}
+            Stands on “{stand.clearance?.floor.object}” at {length((floorY ?? 0) + upward)}
           </span>
         )}
       </p>

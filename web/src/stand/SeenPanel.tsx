@@ -62,7 +62,7 @@ export function SeenPanel({
                     ? "It is looked through; it lights and is mirrored all the same."
                     : "The eye looks through it; it goes on lighting and being mirrored."
                 }
-                onClick={() => stand.settings({ lights: hiding(project.settings, [s.key], !s.hidden) })}
+                onClick={() => stand.settings((now) => ({ lights: hiding(now, [s.key], !s.hidden) }))}
               >
                 {s.hidden ? "Show" : "Hide"}
                 <span className="sr-only"> {s.name}</span>

@@ -2,11 +2,10 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
-import { changeViewpoint, changeSettings } from "../api/changing";
+import { beginning, changeViewpoint, changeSettings, type SettingsPart } from "../api/changing";
 import type { ClearanceInfo } from "../generated/ClearanceInfo";
 import type { Pose } from "../generated/Pose";
 import type { Project } from "../generated/Project";
-import type { SceneSettings } from "../generated/SceneSettings";
 import type { Viewpoint } from "../generated/Viewpoint";
 import type { ViewpointDraft } from "../generated/ViewpointDraft";
 import { useLatest } from "../parts/useLatest";
@@ -60,6 +59,8 @@ export function useStand(project: Project) {
   const sayKeyTime = useCallback((ask: () => number) => {
     keyTime.current = ask;
   }, []);
+  // Moves over the ground that were begun.
+  const moves = useRef(0);
   // The same all through one drag: at one speed all the way the time of a place changes with every place that is set.
   const draggedKey = useRef<number | null>(null);
   // What waits until the viewpoint is saved.
@@ -133,8 +134,7 @@ export function useStand(project: Project) {
       keepProject(p);
     },
   });
-  const settings = (part: Partial<SceneSettings>) =>
-    whole.mutate(() => changeSettings(queries, project, part));
+  const settings = (part: SettingsPart) => whole.mutate(() => changeSettings(queries, project, part));
 
   const change = (part: Change, end: boolean) => {
     const { name, unlocked, opening, ride, path: led, ...pose } = part;
@@ -183,6 +183,7 @@ export function useStand(project: Project) {
 
   /** Moves over the ground; at the end the floor there is found and the height above it kept. */
   const moveTo = (x: number, z: number, end: boolean) => {
+    const mine = ++moves.current;
     const y = latest.current.pose.position[1];
     const height = kept.current;
     change({ position: [x, y, z] }, false);
@@ -194,11 +195,12 @@ export function useStand(project: Project) {
       // Whoever chose another viewpoint while the floor was looked for has moved this one all the same, and not that one.
       if (of && chosenNow.current !== of.id)
         save.mutate({ of, draft: { ...moved, pose: { ...moved.pose, position } } });
-      else change({ position }, true);
+      // Whoever has begun to move it again meanwhile ends that move; this one's end must not take its place.
+      else if (moves.current === mine) change({ position }, true);
     };
     if (height === null) return finish(y);
-    void api
-      .clearance(project.id, id, { ...latest.current.pose, position: [x, y + 0.3, z] })
+    const asked = api.clearance(project.id, id, { ...latest.current.pose, position: [x, y + 0.3, z] });
+    void beginning(`viewpoint ${id}`, asked)
       .then((c) => {
         const floor = c.floor.floor_y;
         // A step, a stair or a podium is followed; over the void the height stays.
