@@ -209,6 +209,52 @@ fn a_lost_database_is_recovered() {
     server.wait_for_order(order, "done");
 }
 
+/// A damaged database, however it is damaged, is told with the newest whole copy, and recovery puts it aside and the copy in its
+/// place; what could be read of it and came after the copy is named.
+#[test]
+fn a_damaged_database_is_told_and_recovered() {
+    let (_folder, server, id) = with_room();
+    let data = server.data.clone();
+    let done = server.order(id, json!({"width": 32, "samples": 1}));
+    server.wait_for_order(done, "done");
+    let before = orders(&server, id);
+    assert!(server.end().success());
+    let database = data.join("owl-dome.db");
+    let whole = std::fs::read(&database).unwrap();
+    let page = 4096;
+    assert!(whole.len() > 4 * page);
+    let damages: [(&str, &dyn Fn(&mut Vec<u8>)); 5] = [
+        ("no database at all", &|b| b.fill(b'x')),
+        ("its first words", &|b| b[..8].fill(0)),
+        ("cut short", &|b| b.truncate(b.len() / 2)),
+        ("its table of tables", &|b| b[100..page].fill(0xa5)),
+        ("pages in the middle", &|b| {
+            for at in (page..b.len()).step_by(page) {
+                b[at..at + 64].fill(0x5a);
+            }
+        }),
+    ];
+    for (i, (what, damage)) in damages.iter().enumerate() {
+        let mut bytes = whole.clone();
+        damage(&mut bytes);
+        std::fs::write(&database, &bytes).unwrap();
+        let said = run_fails(&["serve", "--port", "0", "--data", text(&data)], 1);
+        assert!(
+            said.contains("is damaged") && said.contains("--recover") && said.contains(".db, in"),
+            "{what}: {said}"
+        );
+        assert!(
+            std::fs::read(&database).unwrap() == bytes,
+            "{what}: changed by a look"
+        );
+        let server = Server::start_with(&data, &["--recover"]);
+        assert_eq!(orders(&server, id), before, "{what}");
+        assert!(server.end().success());
+        let aside = data.join(format!("damaged-{}/owl-dome.db", i + 1));
+        assert!(std::fs::read(aside).unwrap() == bytes, "{what}: not kept");
+    }
+}
+
 fn before_triangles(folder: &Path) -> Value {
     let room = support::scene_in(folder);
     let told: Value = serde_json::from_str(&run_ok(&["scene", text(&room), "--json"])).unwrap();

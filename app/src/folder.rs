@@ -120,29 +120,47 @@ impl DataFolder {
 
     /// Puts everything that belongs to a lost database into a new folder inside this one, and gives that.
     pub fn put_aside(&self) -> Result<PathBuf, String> {
+        let parts = PARTS.iter().chain(&["orders"]).map(|p| (*p).to_owned());
+        let aside = self.moved_into("found", parts)?;
+        self.make_parts().map_err(|e| self.not_put_aside(&e))?;
+        Ok(aside)
+    }
+
+    /// Puts a damaged database, with the log that belongs to it, into a new folder inside this one, and gives that.
+    pub fn put_database_aside(&self) -> Result<PathBuf, String> {
+        let parts = ["", "-wal", "-shm"].map(|end| format!("owl-dome.db{end}"));
+        self.moved_into("damaged", parts.into_iter())
+    }
+
+    fn moved_into(
+        &self,
+        name: &str,
+        parts: impl Iterator<Item = String>,
+    ) -> Result<PathBuf, String> {
         let mut number = 1;
         let aside = loop {
-            let aside = self.root.join(format!("found-{number}"));
+            let aside = self.root.join(format!("{name}-{number}"));
             if !aside.exists() {
                 break aside;
             }
             number += 1;
         };
-        let failed = |e: std::io::Error| {
-            format!(
-                "What lies in {} could not be put aside: {e}. Look at the folder and its rights.",
-                self.root.display()
-            )
-        };
+        let failed = |e: std::io::Error| self.not_put_aside(&e);
         std::fs::create_dir(&aside).map_err(failed)?;
-        for part in PARTS.iter().chain(&["orders"]) {
-            let from = self.root.join(part);
+        for part in parts {
+            let from = self.root.join(&part);
             if from.exists() {
-                std::fs::rename(&from, aside.join(part)).map_err(failed)?;
+                std::fs::rename(&from, aside.join(&part)).map_err(failed)?;
             }
         }
-        self.make_parts().map_err(failed)?;
         Ok(aside)
+    }
+
+    fn not_put_aside(&self, e: &std::io::Error) -> String {
+        format!(
+            "What lies in {} could not be put aside: {e}. Look at the folder and its rights.",
+            self.root.display()
+        )
     }
 
     fn make_parts(&self) -> std::io::Result<()> {

@@ -106,7 +106,19 @@ pub(super) fn run(args: &ServeArgs) -> Outcome {
 
 fn tell(done: &Recovered) {
     match done {
-        Recovered::Copy(copy) => println!("The copy {} is in place again.", copy.display()),
+        Recovered::Copy {
+            copy,
+            damaged,
+            lacking,
+        } => {
+            println!("The copy {} is in place again.", copy.display());
+            if let Some(aside) = damaged {
+                println!("The damaged database is in {}.", aside.display());
+            }
+            for name in lacking {
+                println!("Newer than the copy, and not in it: {name}");
+            }
+        }
         Recovered::ReadIn { aside, left } => {
             println!(
                 "There was no copy of the database. Scenes, pictures and masters were read in again; names, viewpoints, settings and orders are lost. What lay there is in {}.",

@@ -192,6 +192,58 @@ impl Store {
                 .is_ok_and(|db| !matches!(migrations::check(&db), Err(StoreError::Newer { .. })))
     }
 
+    /// What is wrong with a database that is damaged; nothing of one that is whole, or that cannot be asked just now.
+    pub fn damage(path: &Path) -> Option<String> {
+        use rusqlite::ErrorCode as Code;
+        let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        let checked = Connection::open_with_flags(path, flags).and_then(|db| {
+            db.busy_timeout(std::time::Duration::from_secs(5))?;
+            db.query_row("PRAGMA integrity_check(1)", [], |r| r.get::<_, String>(0))
+        });
+        match checked {
+            Ok(told) => (told != "ok").then_some(told),
+            // What says nothing about the file's own bytes.
+            Err(rusqlite::Error::SqliteFailure(e, _))
+                if matches!(
+                    e.code,
+                    Code::DatabaseBusy
+                        | Code::DatabaseLocked
+                        | Code::CannotOpen
+                        | Code::SystemIoFailure
+                        | Code::OutOfMemory
+                        | Code::DiskFull
+                        | Code::PermissionDenied
+                        | Code::ReadOnly
+                ) =>
+            {
+                None
+            }
+            Err(e) => Some(e.to_string()),
+        }
+    }
+
+    /// Projects and orders that can be read of a database, be it damaged: each as people call it.
+    pub fn readable(path: &Path) -> Vec<String> {
+        let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        let Ok(db) = Connection::open_with_flags(path, flags) else {
+            return Vec::new();
+        };
+        let mut found = Vec::new();
+        for asked in [
+            "SELECT 'project ' || id || ', ' || name FROM project ORDER BY id",
+            "SELECT 'order ' || id FROM render_order ORDER BY id",
+        ] {
+            // Rows come until the first that cannot be read.
+            let Ok(mut rows) = db.prepare(asked) else {
+                continue;
+            };
+            if let Ok(rows) = rows.query_map([], |r| r.get::<_, String>(0)) {
+                found.extend(rows.map_while(|row| row.ok()));
+            }
+        }
+        found
+    }
+
     /// Everything into the database's one file, before the program ends.
     pub fn settle(&self) -> Result<()> {
         Ok(self

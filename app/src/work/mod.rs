@@ -179,6 +179,7 @@ impl App {
 
     fn open_with(folder: DataFolder, farm: Option<farm::Farm>) -> Result<Arc<Self>> {
         folder.refuse_lost_database().map_err(WorkError::Conflict)?;
+        recover::refuse_damaged_database(&folder)?;
         let store = Store::open(&folder.database())?;
         store.give_up_unfinished()?;
         store.release_jobs(jobs::is_alive)?;

@@ -99,13 +99,14 @@ pub(super) fn deliver(
             1 => wanted.clone(),
             _ => folder.join(format!("{stem} {i}.exr")),
         };
-        if !to.exists() {
+        // Copied beside for seconds: what came to this name meanwhile stays too.
+        let copy = |out: &mut std::fs::File| {
             let mut from = std::fs::File::open(master).map_err(FileError::io("Reading", master))?;
-            atomic::write(&to, |out| {
-                std::io::copy(&mut from, out).map_err(FileError::io("Writing", &to))?;
-                Ok(())
-            })?;
-        } else if look(std::slice::from_ref(&to), description) != Found::Whole {
+            std::io::copy(&mut from, out).map_err(FileError::io("Writing", &to))?;
+            Ok(())
+        };
+        let written = !to.exists() && atomic::write_new(&to, copy)?;
+        if !written && look(std::slice::from_ref(&to), description) != Found::Whole {
             continue;
         }
         return Ok((i > 1).then(|| {

@@ -1,4 +1,4 @@
-//! A data folder whose database is lost: a copy of the database is put in its place, or what lies in the folder is read in again.
+//! A data folder whose database is lost or damaged: a copy of the database is put in its place, or what lies in the folder is read in again.
 
 use super::{App, Result, WorkError, bring, pictures};
 use crate::folder::DataFolder;
@@ -10,7 +10,14 @@ use std::sync::Arc;
 /// What was done, for people.
 pub enum Recovered {
     /// A copy of the database was put in its place.
-    Copy(PathBuf),
+    Copy {
+        /// The copy.
+        copy: PathBuf,
+        /// Where the damaged one was put, where there was one.
+        damaged: Option<PathBuf>,
+        /// What can still be read of the damaged one and is not in the copy.
+        lacking: Vec<String>,
+    },
     /// There was no copy, so everything was put aside into a folder and read in from there.
     ReadIn {
         /// The folder with what was put aside.
@@ -20,17 +27,61 @@ pub enum Recovered {
     },
 }
 
-/// Brings a data folder with a lost database back and opens it.
+/// Refuses a database that is damaged, with the copies that there are. Nothing is changed by asking.
+pub fn refuse_damaged_database(folder: &DataFolder) -> Result<()> {
+    let database = folder.database();
+    let there = std::fs::metadata(&database).is_ok_and(|m| m.len() > 0);
+    let Some(damage) = there.then(|| Store::damage(&database)).flatten() else {
+        return Ok(());
+    };
+    let next = match newest_copy(folder) {
+        Some(copy) => format!(
+            "Start with --recover to put it aside and the newest whole copy, {}, in its place",
+            copy.display()
+        ),
+        None => "There is no whole copy. Start with --recover to put it aside and to read in again what lies beside it".into(),
+    };
+    Err(WorkError::Conflict(format!(
+        "The database {} is damaged ({}). Nothing was changed. {next}; or choose another folder with --data.",
+        database.display(),
+        damage.trim_end_matches('.')
+    )))
+}
+
+/// Brings a data folder with a lost or damaged database back and opens it.
 pub fn recover(folder: DataFolder) -> Result<(Arc<App>, Recovered)> {
-    if folder.refuse_lost_database().is_ok() {
+    let lost = folder.refuse_lost_database().is_err();
+    if !lost && Store::damage(&folder.database()).is_none() {
         return Err(WorkError::Conflict(format!(
             "The database {} is there, or nothing lies beside it; start without --recover.",
             folder.database().display()
         )));
     }
-    if let Some(copy) = newest_copy(&folder) {
+    let copy = newest_copy(&folder);
+    // Asked before anything is moved: its log belongs to it.
+    let could_be_read = match (lost, &copy) {
+        (false, Some(_)) => Store::readable(&folder.database()),
+        _ => Vec::new(),
+    };
+    let damaged = match lost {
+        true => None,
+        false => Some(folder.put_database_aside().map_err(WorkError::Conflict)?),
+    };
+    if let Some(copy) = copy {
         put_in_place(&copy, &folder.database())?;
-        return Ok((App::open(folder)?, Recovered::Copy(copy)));
+        let here = Store::readable(&folder.database());
+        let lacking = (could_be_read.into_iter())
+            .filter(|name| !here.contains(name))
+            .collect();
+        let app = App::open(folder)?;
+        return Ok((
+            app,
+            Recovered::Copy {
+                copy,
+                damaged,
+                lacking,
+            },
+        ));
     }
     let aside = folder.put_aside().map_err(WorkError::Conflict)?;
     let app = App::open(folder)?;

@@ -91,6 +91,27 @@ fn write_at(
     beside.commit().map_err(io("Saving"))
 }
 
+/// Writes a new file through `fill`: what is there already, be it that it came while this one was written, stays as it is. Gives whether
+/// the file was written.
+pub fn write_new(path: &Path, fill: impl FnOnce(&mut File) -> Result<()>) -> Result<bool> {
+    let io = |action| FileError::io(action, path);
+    let beside = AtomicWriteFile::options()
+        .read(true)
+        .open(path)
+        .map_err(io("Writing"))?;
+    let mut file = beside.as_file().try_clone().map_err(io("Writing"))?;
+    fill(&mut file)?;
+    beside.as_file().sync_all().map_err(io("Saving"))?;
+    let named = named(beside.as_file(), path);
+    if named.is_err() && std::fs::symlink_metadata(path).is_err() {
+        // A disk that knows of no links: this is as near as it comes.
+        return beside.commit().map_err(io("Saving")).map(|()| true);
+    }
+    beside.discard().map_err(io("Saving"))?;
+    sync_folder(folder_of(path))?;
+    Ok(named.is_ok())
+}
+
 /// Gives a file its name where there is none yet, in one step: one that is to replace another is called otherwise for a moment, and
 /// would stay so if its writer was killed just then.
 fn named(file: &File, at: &Path) -> std::io::Result<()> {
@@ -138,6 +159,28 @@ pub fn write_bytes_soon(path: &Path, bytes: &[u8]) -> Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// What comes to a name while a new file is written for it stays, and nothing is left of the new one.
+    #[test]
+    fn a_new_file_replaces_nothing() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = folder.path().join("a.txt");
+        let written = write_new(&at, |out| {
+            out.write_all(b"mine").unwrap();
+            std::fs::write(&at, "another's").unwrap();
+            Ok(())
+        });
+        assert!(!written.unwrap());
+        assert_eq!(std::fs::read(&at).unwrap(), b"another's");
+        std::fs::remove_file(&at).unwrap();
+        let mine = |out: &mut File| {
+            out.write_all(b"mine")
+                .map_err(FileError::io("Writing", &at))
+        };
+        assert!(write_new(&at, mine).unwrap());
+        assert_eq!(std::fs::read(&at).unwrap(), b"mine");
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+    }
 
     /// A new file comes to its name at once, and another one is never put over what is there that way.
     #[test]

@@ -160,6 +160,10 @@ pub fn check(left: &Picture, right: &Picture, round: bool) -> PairReport {
     let found: Vec<Match> = (found.into_iter())
         .filter(|m| (m.down - down).abs() < 1.2 * unit.max(1.0))
         .collect();
+    if found.len() < FEW {
+        report.matched = found.len();
+        return report;
+    }
     if let Some(confidence) = swapped(&found, round, unit) {
         tell(PairFault::Swapped, confidence);
     }

@@ -146,3 +146,47 @@ fn windows_mask_the_outer_edges() {
     assert_eq!(right[0], [1.0, 1.0, 1.0, 1.0, 1.0, 1.0, 1.0, 0.5]);
     assert_eq!(right[3], [1.0, 1.0, 1.0, 1.0, 0.5, 0.0, 0.0, 0.0]);
 }
+
+/// Pictures in which nothing is found again (numbers that are none, patterns that repeat, columns each at another height) are looked
+/// at to their end, and no parallax is told that is no number.
+#[test]
+fn a_pair_in_which_nothing_matches_is_no_panic() {
+    use dome_imaging::Picture;
+    use dome_imaging::pair_check::check;
+    let (width, height) = (192u32, 96u32);
+    let picture = |of: &dyn Fn(u32, u32) -> f32| Picture {
+        width,
+        height,
+        samples: (0..height)
+            .flat_map(|y| (0..width).map(move |x| (x, y)))
+            .flat_map(|(x, y)| [of(x, y); 3])
+            .collect(),
+    };
+    // Grains without order, the same in both but for where they lie.
+    let grain = |x: u32, y: u32| {
+        let mut h = (x.wrapping_mul(0x9e37_79b9)) ^ (y.wrapping_mul(0x85eb_ca6b));
+        h = (h ^ (h >> 15)).wrapping_mul(0x2c1b_3c6d);
+        ((h >> 16) & 255) as f32 / 255.0
+    };
+    for period in [2u32, 3, 5, 8, 17] {
+        let stripes = |by: u32| move |x: u32, y: u32| (((x + by) / period + y / period) % 2) as f32;
+        let torn = |x: u32, y: u32| grain(x, y + (x / period) * 7 % 23);
+        let holes = move |x: u32, y: u32| match (x * 7 + y * 3) % period {
+            0 => f32::NAN,
+            _ => grain(x, y),
+        };
+        for round in [false, true] {
+            for (left, right) in [
+                (picture(&stripes(0)), picture(&stripes(1))),
+                (picture(&grain), picture(&torn)),
+                (picture(&grain), picture(&holes)),
+                (picture(&holes), picture(&holes)),
+                (picture(&|_, _| f32::NAN), picture(&|_, _| f32::NAN)),
+            ] {
+                let report = check(&left, &right, round);
+                let told = report.parallax.unwrap_or_default();
+                assert!(told.iter().chain(&report.places).all(|p| p.is_finite()));
+            }
+        }
+    }
+}

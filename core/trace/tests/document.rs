@@ -515,14 +515,14 @@ fn far_from_the_origin_all_is_as_near_it() {
             far.report
                 .notices
                 .iter()
-                .any(|n| n.contains("far from its origin"))
+                .any(|n| n.contains("far from its file's origin"))
         );
         assert!(
             !near
                 .report
                 .notices
                 .iter()
-                .any(|n| n.contains("far from its origin"))
+                .any(|n| n.contains("far from its file's origin"))
         );
         // The nearest metre in the middle and at the foot became the origin.
         assert_eq!(near.scene.triangle_count(), far.scene.triangle_count());

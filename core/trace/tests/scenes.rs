@@ -354,3 +354,19 @@ proptest! {
         }
     }
 }
+
+/// A tree without a triangle, as of one thing at scale 0, is met by no ray, with and without vectors.
+#[test]
+fn a_tree_without_triangles_is_met_by_nothing() {
+    let made: [(&[Vec3], &[[u32; 3]]); 2] =
+        [(&[], &[]), (&[Vec3::NAN, Vec3::X, Vec3::Y], &[[0, 1, 2]])];
+    for (positions, triangles) in made {
+        let build = || Accel::build(positions, triangles);
+        for accel in [build(), build().without_vectors()] {
+            for direction in [Vec3::X, Vec3::NEG_Y, Vec3::new(0.6, 0.0, -0.8)] {
+                let ray = TraceRay::new(Vec3::splat(0.25), direction);
+                assert!(accel.closest(&ray).is_none() && !accel.blocked(&ray));
+            }
+        }
+    }
+}

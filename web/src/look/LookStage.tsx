@@ -94,12 +94,29 @@ function Viewer({ made }: { made: Package }) {
   );
 }
 
+/** A file of a flat pair: it lies on a screen, so it is shown flat; of two eyes the left one. */
+function FlatPicture({ made }: { made: Package }) {
+  return (
+    <div className="mid-grey relative min-h-0 flex-1 overflow-hidden rounded-box" data-testid="flat-picture">
+      <img
+        src={`/api/orders/${made.order}/flat.jpg`}
+        alt={`The left eye of ${made.file}, flat as on a screen`}
+        className="absolute inset-0 size-full object-contain"
+      />
+      <span className="absolute bottom-4 left-4 rounded-full bg-[#262a33]/80 px-3 py-1 text-sm text-[#f5f0e6]">
+        Flat picture, {made.width} × {made.height} px · left eye
+      </span>
+    </div>
+  );
+}
+
 /** The finished picture as viewers will see it. */
 export function LookStage({ project }: { project: Project }) {
   const [, go] = useLocation();
   const asked = Number(new URLSearchParams(useSearch()).get("package"));
   const [chosen, setChosen] = useState(asked);
   const made = project.packages.find((p) => p.id === chosen) ?? project.packages[0];
+  const flat = project.orders.find((o) => o.id === made?.order)?.spec.rig?.kind === "flat";
   if (!made) {
     return (
       <EmptyStage
@@ -132,6 +149,8 @@ export function LookStage({ project }: { project: Project }) {
       </div>
       {made.film ? (
         <FilmViewer key={made.id} made={made} film={made.film} opening={openingOf(made)} />
+      ) : flat ? (
+        <FlatPicture made={made} />
       ) : (
         <Viewer key={made.id} made={made} />
       )}
