@@ -309,3 +309,57 @@ fn denoised_pairs_are_ordered_as_png() {
         );
     }
 }
+
+/// An order that waits is changed in one step and keeps its turn; one that was begun, or ended, is not thrown away for another.
+#[test]
+fn an_order_that_waits_is_changed_in_one_step() {
+    let (_folder, server, id) = with_room();
+    let wish = |width: u32, more: serde_json::Value| {
+        let mut wish = json!({"width": width, "samples": 1, "held": true});
+        wish.as_object_mut()
+            .unwrap()
+            .extend(more.as_object().cloned().unwrap_or_default());
+        wish
+    };
+    let first = server.order(id, wish(32, json!({})));
+    let second = server.order(id, wish(34, json!({})));
+    let changed = server.order(id, wish(36, json!({"instead_of": first})));
+    let path = format!("/api/projects/{id}");
+    let project = server.json("GET", &path, None).1;
+    let orders: Vec<(i64, u64)> = (project["orders"].as_array().unwrap().iter())
+        .map(|o| {
+            (
+                o["id"].as_i64().unwrap(),
+                o["spec"]["width"].as_u64().unwrap(),
+            )
+        })
+        .collect();
+    assert!(
+        orders.len() == 2 && orders.contains(&(second, 34)) && orders.contains(&(changed, 36)),
+        "{orders:?}"
+    );
+    // It stands where the other stood: before the second.
+    let jobs = server.json("GET", "/api/jobs", None).1;
+    let jobs = jobs.as_array().unwrap();
+    let place = |order: i64| {
+        (jobs.iter())
+            .position(|j| j["kind"] == "order" && j["makes"] == order)
+            .unwrap_or_else(|| panic!("{order} is not in {jobs:?}"))
+    };
+    assert!(place(changed) < place(second), "{jobs:?}");
+
+    let done = server.order(id, json!({"width": 32, "samples": 1}));
+    server.wait_for_order(done, "done");
+    let viewpoint = &project["viewpoints"][0]["id"];
+    let mut instead = wish(40, json!({"instead_of": done}));
+    instead["viewpoint"] = viewpoint.clone();
+    let (status, answer) = server.json("POST", &format!("{path}/orders"), Some(instead));
+    assert_eq!(status, 409, "{answer}");
+    assert!(
+        answer["error"].to_string().contains("has begun"),
+        "{answer}"
+    );
+    assert_eq!(server.told(done)["state"], "done");
+    let orders = server.json("GET", &path, None).1["orders"].clone();
+    assert_eq!(orders.as_array().unwrap().len(), 3, "nothing was added");
+}

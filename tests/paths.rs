@@ -306,3 +306,39 @@ fn nonsense_is_refused_in_a_sentence() {
         "{told}"
     );
 }
+
+/// Where the path says how far apart the eyes are, changing that changes the key of the moment; between keys it is refused with the times
+/// of the keys, and nothing is changed.
+#[test]
+fn eyes_that_a_path_sets_are_changed_at_its_keys() {
+    let (_folder, server) = with_moving_room();
+    let (status, put_on) = put(&server, &straight());
+    assert_eq!(status, 200, "{put_on}");
+    let change = |separation: f64| {
+        let mut viewpoint = first(&server);
+        viewpoint["rig"]["kind"] = json!("panoramic");
+        viewpoint["rig"]["separation_m"] = json!(separation);
+        let path = format!("/api/projects/1/viewpoints/{}", viewpoint["id"]);
+        server.json("PUT", &path, Some(viewpoint))
+    };
+    let (status, answer) = change(0.05);
+    assert_eq!(status, 200, "{answer}");
+    let v = first(&server);
+    let keys = |v: &Value| [0, 1].map(|i| v["path"]["keys"][i]["separation_m"].clone());
+    assert_eq!(keys(&v), [json!(0.05), json!(0.02)]);
+    assert_eq!(v["rig"]["separation_m"], 0.05);
+    go_to(&server, 1.0);
+    let (status, answer) = change(0.07);
+    assert_eq!(status, 409, "{answer}");
+    assert!(
+        answer["error"]
+            .to_string()
+            .contains("the time of a key (0.00, 2.00 s)"),
+        "{answer}"
+    );
+    assert_eq!(keys(&first(&server)), [json!(0.05), json!(0.02)]);
+    go_to(&server, 2.0);
+    let (status, answer) = change(0.03);
+    assert_eq!(status, 200, "{answer}");
+    assert_eq!(keys(&first(&server)), [json!(0.05), json!(0.03)]);
+}
