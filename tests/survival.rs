@@ -221,15 +221,16 @@ fn a_damaged_database_is_told_and_recovered() {
     assert!(server.end().success());
     let database = data.join("owl-dome.db");
     let whole = std::fs::read(&database).unwrap();
-    let page = 4096;
-    assert!(whole.len() > 4 * page);
-    let damages: [(&str, &dyn Fn(&mut Vec<u8>)); 5] = [
-        ("no database at all", &|b| b.fill(b'x')),
-        ("its first words", &|b| b[..8].fill(0)),
-        ("cut short", &|b| b.truncate(b.len() / 2)),
-        ("its table of tables", &|b| b[100..page].fill(0xa5)),
-        ("pages in the middle", &|b| {
-            for at in (page..b.len()).step_by(page) {
+    const PAGE: usize = 4096;
+    assert!(whole.len() > 4 * PAGE);
+    type Damage = fn(&mut Vec<u8>);
+    let damages: [(&str, Damage); 5] = [
+        ("no database at all", |b| b.fill(b'x')),
+        ("its first words", |b| b[..8].fill(0)),
+        ("cut short", |b| b.truncate(b.len() / 2)),
+        ("its table of tables", |b| b[100..PAGE].fill(0xa5)),
+        ("pages in the middle", |b| {
+            for at in (PAGE..b.len()).step_by(PAGE) {
                 b[at..at + 64].fill(0x5a);
             }
         }),
