@@ -226,20 +226,7 @@ fn what_is_wrong_is_said() {
     std::fs::create_dir(&face).unwrap();
     let cube = face.join("0.exr");
     let sphere = b.at("sphere.png");
-    support::outside(
-        "ffmpeg",
-        &[
-            "-v",
-            "error",
-            "-f",
-            "lavfi",
-            "-i",
-            "testsrc=s=256x128",
-            "-frames:v",
-            "1",
-            text(&sphere),
-        ],
-    );
+    support::made_of_source("testsrc=s=256x128", &["-frames:v", "1"], &sphere);
     let lay = |order: &str| {
         support::run_ok(&[
             "convert",

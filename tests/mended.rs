@@ -7,7 +7,7 @@ use std::io::{Read, Write};
 use std::net::TcpStream;
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use support::{outside, run_fails, run_ok, samples, text, wait_for, with_room};
+use support::{run_fails, run_ok, samples, text, wait_for, with_room};
 
 /// An address in another form than its own is nowhere, whoever asks for it: no guard is passed by writing it otherwise.
 #[test]
@@ -77,20 +77,7 @@ fn long_names_are_shortened_by_bytes() {
 fn pictures(folder: &Path) -> [PathBuf; 2] {
     ["a.jpg", "a.png"].map(|name| {
         let path = folder.join(name);
-        outside(
-            "ffmpeg",
-            &[
-                "-v",
-                "error",
-                "-f",
-                "lavfi",
-                "-i",
-                "testsrc=s=128x64",
-                "-frames:v",
-                "1",
-                text(&path),
-            ],
-        );
+        support::made_of_source("testsrc=s=128x64", &["-frames:v", "1"], &path);
         path
     })
 }
@@ -169,20 +156,7 @@ fn tagging_writes_files_and_nothing_else() {
         assert!(!ended.success(), "{command:?}");
     }
     let film = at("f.mp4");
-    outside(
-        "ffmpeg",
-        &[
-            "-v",
-            "error",
-            "-f",
-            "lavfi",
-            "-i",
-            "testsrc=s=128x64:d=0.2",
-            "-pix_fmt",
-            "yuv420p",
-            text(&film),
-        ],
-    );
+    support::made_of_source("testsrc=s=128x64:d=0.2", &["-pix_fmt", "yuv420p"], &film);
     let said = run_fails(
         &[
             "tag",
@@ -209,18 +183,7 @@ fn a_cut_short_frame_is_named() {
     let frames = folder.path().join("frames");
     std::fs::create_dir(&frames).unwrap();
     let pattern = frames.join("%03d.jpg");
-    outside(
-        "ffmpeg",
-        &[
-            "-v",
-            "error",
-            "-f",
-            "lavfi",
-            "-i",
-            "testsrc=s=128x64:d=0.2",
-            text(&pattern),
-        ],
-    );
+    support::made_of_source("testsrc=s=128x64:d=0.2", &[], &pattern);
     let third = frames.join("003.jpg");
     let bytes = std::fs::read(&third).unwrap();
     std::fs::write(&third, &bytes[..bytes.len() / 2]).unwrap();

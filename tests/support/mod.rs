@@ -73,6 +73,13 @@ pub fn tag_film(from: &Path, to: &Path, options: &str) -> String {
     run_ok(&args)
 }
 
+/// Has ffmpeg make a file of one of its own sources, such as `testsrc=s=128x64`.
+pub fn made_of_source(source: &str, options: &[&str], to: &Path) {
+    let from = ["-v", "error", "-f", "lavfi", "-i", source];
+    let to = [to.to_str().unwrap()];
+    outside("ffmpeg", &[&from[..], options, &to[..]].concat());
+}
+
 /// What another program says; it must be installed.
 pub fn outside(program: &str, args: &[&str]) -> String {
     let out = Command::new(program)

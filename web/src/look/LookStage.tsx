@@ -99,7 +99,11 @@ function FlatPicture({ made }: { made: Package }) {
   return (
     <div className="mid-grey relative min-h-0 flex-1 overflow-hidden rounded-box" data-testid="flat-picture">
       <img
-        src={`/api/orders/${made.order}/flat.jpg`}
+        src={
+          made.request.packing === "mono"
+            ? `/api/packages/${made.id}/picture.jpg`
+            : `/api/orders/${made.order}/flat.jpg`
+        }
         alt={`The left eye of ${made.file}, flat as on a screen`}
         className="absolute inset-0 size-full object-contain"
       />
