@@ -15,6 +15,7 @@ mod film_making;
 mod film_orders;
 mod films;
 mod fingerprints;
+mod foretold;
 mod frame_orders;
 mod frames;
 mod jobs;

@@ -8,13 +8,16 @@ use super::{Answer, Failure, Shared, blocking};
 use crate::folder::RenderFolder;
 use crate::model::jobs::JobState;
 use crate::work::asked::OrdersRequest;
+use crate::work::denoise;
 use crate::work::estimate::estimated;
 use crate::work::finished::eyes_there;
+use crate::work::foretell;
 use crate::work::frame_orders;
 use crate::work::ordering;
 use crate::work::recipe::picture_size;
 use crate::work::rendering;
 use crate::work::screen::DISPLAY_WIDTH;
+use crate::work::told::{Machine, TimeTold};
 use crate::work::{Result, WorkError};
 use dome_imaging::Picture;
 use dome_imaging::scale::Shrink;
@@ -28,12 +31,15 @@ pub(super) fn routes() -> Vec<Route> {
     routes![
         estimate,
         order_estimate,
+        order_time,
+        machine,
         width_plan,
         place,
         place_all,
         one,
         discard,
         strip,
+        under_way,
         finished,
         display,
         flat,
@@ -124,6 +130,22 @@ async fn order_estimate(
     .await
 }
 
+/// How long an order would take; a look of some seconds the first time that a view is asked for in some light.
+#[post("/projects/<id>/orders/time", data = "<request>")]
+async fn order_time(app: &Shared, id: i64, request: Sent<OrderRequest>) -> Answer<Json<TimeTold>> {
+    blocking(app, move |app| {
+        let asked = ordering::ask(app, id, &request)?;
+        Ok(Json(foretell::time(app, id, &asked)?))
+    })
+    .await
+}
+
+/// What this machine can do.
+#[get("/machine")]
+fn machine() -> Json<Machine> {
+    Json(denoise::machine())
+}
+
 #[post("/projects/<id>/orders", data = "<request>")]
 async fn place(app: &Shared, id: i64, request: Sent<OrderRequest>) -> Answer<Json<Order>> {
     blocking(app, move |app| {
@@ -208,6 +230,21 @@ async fn strip(app: &Shared, id: i64, top: u32) -> Answer<Jpeg> {
             format!("Order {id} has no finished strip at row {top}."),
         )
     })
+}
+
+#[derive(Responder)]
+#[response(content_type = "image/png")]
+struct Png(Vec<u8>);
+
+/// The finished rows of a strip that is being made; where it is finished or given up meanwhile there is none.
+#[get("/orders/<id>/under-way/<top>")]
+async fn under_way(app: &Shared, id: i64, top: u32) -> Answer<Option<Png>> {
+    blocking(app, move |app| {
+        let rows = rendering::under_way(app, id, top)?;
+        rows.map(|(w, h, rgba)| Ok(Png(dome_files::png::encode_rgba(w, h, &rgba)?)))
+            .transpose()
+    })
+    .await
 }
 
 /// All finished strips of an order in one picture.

@@ -11,6 +11,7 @@ use super::eyes::Eyes;
 use super::recipe::Recipe;
 use dome_files::FileError;
 use dome_optics::{PictureSize, Shape};
+use dome_trace::patch::PatchSums;
 use dome_trace::{Control, PassSet, Quality, Stopped};
 use std::sync::{Mutex, PoisonError};
 
@@ -19,7 +20,7 @@ const FIRST: f32 = 6.0;
 /// Most noise that a picture is rendered with, percent: beyond, too few samples were taken to tell.
 const MOST: f32 = 48.0;
 /// Share of a picture's pixels that the patches are.
-const SHARE: u64 = 64;
+const SHARE: u64 = 160;
 /// Rounding: so many steps double the noise.
 const STEPS: f32 = 8.0;
 
@@ -54,7 +55,6 @@ fn raw_noise(
     let render = eyes.deciding();
     let size = recipe.size;
     let side = match size.width() {
-        2048.. => 96,
         512.. => 64,
         _ => 32,
     };
@@ -63,10 +63,13 @@ fn raw_noise(
     let patches = render.patches(count, side as u32);
     let first = (FIRST * percent).min(MOST).max(percent);
     let made = recipe.strip_passes();
-    let left_at = |percent: f32| -> Result<Option<f32>, Stopped> {
+    // The second quality goes on with the samples of the first.
+    let mut sums: Vec<PatchSums> = patches.iter().map(|_| PatchSums::default()).collect();
+    let mut left_at = |percent: f32| -> Result<Option<f32>, Stopped> {
         let sum = Mutex::new(Remaining::default());
-        for patch in &patches {
-            let strip = render.patch(*patch, Quality::Noise { percent, most }, control)?;
+        for (patch, sums) in patches.iter().zip(&mut sums) {
+            let quality = Quality::Noise { percent, most };
+            let strip = render.patch_on(*patch, sums, quality, control)?;
             // Flat pieces, whatever they are cut from: beyond their edges nothing is known.
             let flat = Shape::Perspective {
                 hfov_deg: 1.0,
@@ -88,7 +91,7 @@ fn raw_noise(
         let sum = sum.into_inner().unwrap_or_else(PoisonError::into_inner);
         Ok(sum.percent().map(|p| p as f32).filter(|p| *p > 0.0))
     };
-    let look = || -> Result<f32, Stopped> {
+    let mut look = || -> Result<f32, Stopped> {
         let Some(left) = left_at(first)?.filter(|left| *left > percent) else {
             // Good enough as it is, or not to be told.
             return Ok(first);

@@ -1,6 +1,7 @@
 //! Taking the noise out of strips on their way to a file.
 
 use super::recipe::only;
+use super::told::Machine;
 use dome_files::FileError;
 use dome_imaging::denoise::library::{DenoiseLibrary, LibraryFilter};
 use dome_imaging::denoise::plain::PlainFilter;
@@ -147,6 +148,13 @@ fn the_library() -> Option<Arc<DenoiseLibrary>> {
     static FOUND: LazyLock<Option<Arc<DenoiseLibrary>>> =
         LazyLock::new(|| DenoiseLibrary::find(&place()?).map(Arc::new));
     FOUND.clone()
+}
+
+/// What this machine can do.
+pub fn machine() -> Machine {
+    Machine {
+        denoiser: the_library().is_some(),
+    }
 }
 
 /// By what noise is taken out here.

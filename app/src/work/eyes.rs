@@ -13,6 +13,12 @@ pub fn of(recipe: &Recipe) -> Vec<Box<dyn Eye>> {
     recipe.sides().iter().map(|s| recipe.eye(*s)).collect()
 }
 
+/// How many looks come before the render of a recipe: at the light, by each eye, and at the noise where one is asked for.
+pub fn looks(recipe: &Recipe) -> u32 {
+    let noise = matches!(recipe.quality, Quality::Noise { .. });
+    recipe.sides().len() as u32 + u32::from(noise)
+}
+
 /// What a look at the light teaches each of a recipe's eyes, where that pays. The same for every part of a picture.
 pub fn learn(
     recipe: &Recipe,

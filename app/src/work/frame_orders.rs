@@ -319,12 +319,14 @@ impl Watcher for FrameWatch<'_> {
             Arc::new(eyes.forecast(&places, &self.running.control))
         };
         self.running.begin(RenderMeter {
-            forecast: Arc::clone(self.forecast.get_or_init(look)),
+            forecast: Some(Arc::clone(self.forecast.get_or_init(look))),
+            rows: to - from,
             finished: BTreeSet::new(),
             current: None,
             earlier: (0.0, Instant::now()),
             noise: NoiseSum::default(),
             pixels: 0,
+            told: 0.0,
         });
     }
 
@@ -333,8 +335,7 @@ impl Watcher for FrameWatch<'_> {
     }
 
     fn strip_begins(&self, top: u32) {
-        let samples = self.running.control.samples_done();
-        (self.running).with_render(|r| r.current = Some((top, samples)));
+        self.running.begins_strip(top);
     }
 
     fn strip_ends(&self, (top, rows): (u32, u32), strips: &[LayeredStrip]) {

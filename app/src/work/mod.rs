@@ -19,6 +19,7 @@ pub mod film;
 pub mod film_frames;
 pub mod film_package;
 pub mod finished;
+pub mod foretell;
 pub mod frame_orders;
 pub mod frame_plan;
 pub mod frames;
@@ -87,6 +88,8 @@ pub struct App {
     pub scenes: Scenes,
     /// Live pictures.
     pub previews: Previews,
+    /// How long orders will take.
+    pub foretold: foretell::Foretold,
     /// What was found before.
     pub preflight: Preflight,
     /// All long work.
@@ -276,6 +279,7 @@ impl App {
             store,
             scenes: Scenes::default(),
             previews: Previews::default(),
+            foretold: foretell::Foretold::default(),
             preflight: Preflight::default(),
             jobs: Jobs::default(),
             events: Events::default(),

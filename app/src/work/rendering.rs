@@ -10,6 +10,7 @@ use super::frame_orders;
 use super::masters;
 use super::outputs;
 use super::packing;
+use super::preview::SCREEN_TONE;
 use super::recipe::Recipe;
 use super::running::{Ended, RenderMeter, Running};
 use super::screen::{CARD_WIDTH, DISPLAY_WIDTH, FLAT_WIDTH, save_jpeg, shrink};
@@ -125,6 +126,7 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         return Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))));
     }
 
+    running.control.expect_looks(eyes::looks(&recipe));
     let both = eyes::of(&recipe);
     let Ok(learned) = eyes::learn(&recipe, &scene, &light, &both, &running.control) else {
         return Ok(Ended::Stopped);
@@ -150,29 +152,72 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
             finished.insert(place.0);
         }
     }
-    let forecast = eyes.forecast(&places, &running.control);
-    let earlier = forecast.share(|top| finished.contains(&top), None);
+    running.control.expect_looks(0);
     let missing: Vec<_> = places
         .iter()
         .filter(|(top, _)| !finished.contains(top))
         .copied()
         .collect();
     running.begin(RenderMeter {
-        forecast: Arc::new(forecast),
-        finished,
+        forecast: None,
+        rows: recipe.size.height(),
+        finished: finished.clone(),
         current: None,
-        earlier: (earlier, Instant::now()),
+        earlier: (0.0, Instant::now()),
         noise,
         pixels,
+        told: 0.0,
     });
+    let told = std::thread::scope(|beside| {
+        // How long it takes is looked for beside the first strips: they are waited for more.
+        beside.spawn(|| {
+            let forecast = eyes.forecast(&places, &running.control);
+            let earlier = forecast.share(|top| finished.contains(&top), None);
+            running.forecast(Arc::new(forecast), earlier);
+        });
+        strips(app, running, (row, &job), &eyes, (&mut done, missing))
+    })?;
+    if told.is_none() {
+        return Ok(Ended::Stopped);
+    }
+    // A stop leaves the strips; only the writing is given up.
+    let (notes, left) = write_master(&job, &description, &places, &running.control)?;
+    masters::seal(&job.files)?;
+    done.keep_counts(&places)?;
+    let (percent, samples) = running.noise();
+    let told = NoiseTold {
+        percent,
+        left_percent: left.percent(),
+        samples: samples.unwrap_or(0.0),
+    };
+    running.patiently(|| app.store.set_noise(row.id, &told))?;
+    make_pictures(app, row.project, &job, &running.control)?;
+    remove(&job.files.strips());
+    let moved = outputs::deliver(app, row, &job.files.master(), &description)?;
+    let notes: Vec<String> = begun_anew
+        .into_iter()
+        .chain(done.told())
+        .chain(notes.into_iter().map(String::from))
+        .chain(moved)
+        .collect();
+    Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
+}
 
+/// Renders the strips that are missing, and writes each when it is finished. Nothing if it was stopped.
+fn strips(
+    app: &App,
+    running: &Running,
+    (row, job): (&OrderRow, &Job),
+    eyes: &Eyes,
+    (done, missing): (&mut Finished, Vec<(u32, u32)>),
+) -> Result<Option<()>> {
+    let layers = job.recipe.strip_passes().layers();
     let mut came_forward = false;
     for place in missing {
         let (top, _) = place;
-        let before = running.control.samples_done();
-        running.with_render(|r| r.current = Some((top, before)));
-        let Ok(strips) = done.render(&eyes, place, &running.control) else {
-            return Ok(Ended::Stopped);
+        running.begins_strip(top);
+        let Ok(strips) = done.render(eyes, place, &running.control) else {
+            return Ok(None);
         };
         for (side, strip) in &strips {
             strip_file::write(
@@ -197,27 +242,7 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
             came_forward = true;
         }
     }
-    // A stop leaves the strips; only the writing is given up.
-    let (notes, left) = write_master(&job, &description, &places, &running.control)?;
-    masters::seal(&job.files)?;
-    done.keep_counts(&places)?;
-    let (percent, samples) = running.noise();
-    let told = NoiseTold {
-        percent,
-        left_percent: left.percent(),
-        samples: samples.unwrap_or(0.0),
-    };
-    running.patiently(|| app.store.set_noise(row.id, &told))?;
-    make_pictures(app, row.project, &job, &running.control)?;
-    remove(&job.files.strips());
-    let moved = outputs::deliver(app, row, &job.files.master(), &description)?;
-    let notes: Vec<String> = begun_anew
-        .into_iter()
-        .chain(done.told())
-        .chain(notes.into_iter().map(String::from))
-        .chain(moved)
-        .collect();
-    Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
+    Ok(Some(()))
 }
 
 /// The noise at which blocks are to end. It is looked for once: strips that are finished and those still to come must go together.
@@ -442,6 +467,40 @@ pub fn finished_picture(app: &App, id: i64) -> Result<Picture> {
             .map_err(|e| WorkError::Request(e.to_string()))?;
     }
     Ok(shrink.finish())
+}
+
+/// The rows that are finished of the strip at `top` which is being made, as the screen shows them: width, height, and four bytes a pixel,
+/// clear where there is nothing yet.
+pub fn under_way(app: &App, id: i64, top: u32) -> Result<Option<(u32, u32, Vec<u8>)>> {
+    let row = app.store.order(id)?;
+    let Some(running) = app.jobs.running(row.job) else {
+        return Ok(None);
+    };
+    let Some(strip) = running.under_way().filter(|u| u.top == top) else {
+        return Ok(None);
+    };
+    let across = row.spec.width.min(DISPLAY_WIDTH);
+    let mut pixels = vec![0u8; 4 * (across * strip.rows) as usize];
+    for (number, line) in running.control.watched_rows() {
+        let Some(to) = number.checked_sub(top).filter(|r| *r < strip.rows) else {
+            continue;
+        };
+        let mut shrink = Shrink::new((row.spec.width, 1), (across, 1));
+        let samples = line.iter().flat_map(|p| p.to_array()).collect();
+        let (top, width) = (0, row.spec.width);
+        (shrink.add(&Strip {
+            top,
+            width,
+            samples,
+        }))
+        .map_err(|e| WorkError::Request(e.to_string()))?;
+        let rgb = SCREEN_TONE.to_srgb8(&shrink.finish().samples);
+        let own = &mut pixels[4 * (to * across) as usize..][..4 * across as usize];
+        for (pixel, rgb) in own.chunks_exact_mut(4).zip(rgb.chunks_exact(3)) {
+            pixel.copy_from_slice(&[rgb[0], rgb[1], rgb[2], 255]);
+        }
+    }
+    Ok(Some((across, strip.rows, pixels)))
 }
 
 /// Light that the screen shows as the grey round pictures.

@@ -1,9 +1,11 @@
 //! A job that is being done: how to stop it, and how far it is.
 
 use super::Result;
+use super::told::jobs::UnderWay;
 use crate::model::jobs::Job;
 use crate::store::StoreError;
 use dome_imaging::NoiseSum;
+use dome_trace::render::STRIP_ROWS;
 use dome_trace::{Control, Forecast};
 use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
@@ -53,19 +55,35 @@ enum Meter {
 
 /// How far a render is.
 pub(super) struct RenderMeter {
-    /// What the strips are expected to take.
-    pub(super) forecast: Arc<Forecast>,
+    /// What the strips are expected to take; nothing as long as that is looked for beside the first ones.
+    pub(super) forecast: Option<Arc<Forecast>>,
+    /// Rows of the whole.
+    pub(super) rows: u32,
     /// First rows of the finished strips.
     pub(super) finished: BTreeSet<u32>,
-    /// The strip that is being made, and the samples taken before it.
-    pub(super) current: Option<(u32, u64)>,
+    /// The strip that is being made.
+    pub(super) current: Option<Current>,
     /// Share that was done, and the time, when this run's own work began.
     pub(super) earlier: (f64, Instant),
     /// Noise of the finished strips.
     pub(super) noise: NoiseSum,
     /// Pixels of the finished strips.
     pub(super) pixels: u64,
+    /// The highest share that was told: it never falls back.
+    pub(super) told: f64,
 }
+
+/// A strip that is being made.
+#[derive(Clone, Copy)]
+pub(super) struct Current {
+    top: u32,
+    /// Samples taken before it.
+    before: u64,
+    since: Instant,
+}
+
+/// A strip that takes less is not shown before it is finished.
+const WORTH_SHOWING: Duration = Duration::from_secs(2);
 
 /// How far the frames of a sequence are.
 pub(super) struct FrameMeter {
@@ -145,6 +163,9 @@ impl Running {
     /// What is said of it instead of what the database says.
     pub(super) fn note(&self) -> Option<String> {
         let looking = || {
+            if !matches!(*open(&self.meter), Meter::Nothing) {
+                return None;
+            }
             let percent = 100.0 * self.control.look_share()?;
             Some(format!(
                 "Looking at the light and its noise first: {percent:.0} %."
@@ -204,6 +225,32 @@ impl Running {
         }
     }
 
+    /// A strip is begun.
+    pub(super) fn begins_strip(&self, top: u32) {
+        self.control.watch_rows();
+        let before = self.control.samples_done();
+        let since = Instant::now();
+        self.with_render(|r| r.current = Some(Current { top, before, since }));
+    }
+
+    /// What the strips are expected to take is known now; `earlier` is the share that was done before this run.
+    pub(super) fn forecast(&self, forecast: Arc<Forecast>, earlier: f64) {
+        self.with_render(|r| {
+            r.forecast = Some(forecast);
+            r.earlier.0 = earlier;
+        });
+    }
+
+    /// The strip that is being made, if some of its rows are to be seen.
+    pub fn under_way(&self) -> Option<UnderWay> {
+        let done = self.control.count_rows() as u32;
+        self.with_render(|r| {
+            let Current { top, since, .. } = r.current?;
+            let rows = STRIP_ROWS.min(r.rows.saturating_sub(top));
+            (done > 0 && since.elapsed() > WORTH_SHOWING).then_some(UnderWay { top, rows, done })
+        })?
+    }
+
     /// A strip is finished.
     pub(super) fn finished(&self, place: (u32, u32)) {
         open(&self.untold).push(place);
@@ -248,15 +295,22 @@ impl Running {
     /// How far what is made just now is.
     fn part_done(&self) -> (f64, Option<f64>) {
         let samples = self.control.samples_done();
-        match &*open(&self.meter) {
+        match &mut *open(&self.meter) {
             Meter::Nothing => (0.0, None),
-            Meter::Share(share, since) => (*share, left(*share, 1.0 - share, *since)),
+            Meter::Share(share, since) => (*share, left(*share, 1.0 - *share, *since)),
             Meter::Render(r) => {
-                let current = r.current.map(|(top, before)| (top, samples - before));
-                let share = r.forecast.share(|top| r.finished.contains(&top), current);
+                let current = r.current.map(|c| (c.top, samples - c.before));
+                let Some(forecast) = &r.forecast else {
+                    // As if all rows took alike.
+                    let strips = r.rows.div_ceil(STRIP_ROWS).max(1);
+                    r.told = r.told.max(r.finished.len() as f64 / f64::from(strips));
+                    return (r.told, None);
+                };
+                let share = forecast.share(|top| r.finished.contains(&top), current);
                 let (earlier, since) = r.earlier;
-                let left = r.forecast.left(share, share - earlier, since.elapsed());
-                (share, Some(left))
+                let left = forecast.left(share, share - earlier, since.elapsed());
+                r.told = r.told.max(share);
+                (r.told, Some(left))
             }
         }
     }

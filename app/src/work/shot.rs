@@ -230,6 +230,7 @@ impl Shot {
         let both = eyes::of(&recipe);
         let control = watcher.control();
         let stopped = || FileError::Request(Stopped.to_string());
+        control.expect_looks(eyes::looks(&recipe));
         let learned = looked(watcher, || {
             eyes::learn(&recipe, scene, light, &both, control)
         });
@@ -237,6 +238,7 @@ impl Shot {
         let mut eyes = Eyes::new(&recipe, scene, light, &both, &learned);
         let way = denoise::way();
         let limit = looked(watcher, || aim::limit(&recipe, &mut eyes, &way, control));
+        control.expect_looks(0);
         let limit = limit.map_err(|_| stopped())?;
         let raw = limit.filter(|_| recipe.denoise);
         if let Some(percent) = raw {

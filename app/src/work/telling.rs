@@ -34,6 +34,7 @@ impl App {
             None => (0.0, None),
         };
         let (noise_percent, mean_samples) = running.as_ref().map_or((None, None), |r| r.noise());
+        let under_way = running.as_ref().and_then(|r| r.under_way());
         let frames = (running.as_ref()).and_then(|r| {
             let row = (job.kind == JobKind::Order)
                 .then(|| self.store.order(job.makes).ok())
@@ -61,6 +62,7 @@ impl App {
             spent_s: job.spent_s + running.map_or(0.0, |r| r.spent_s()),
             noise_percent,
             mean_samples,
+            under_way,
             frames,
             problem: said.or(job.problem),
         }
@@ -143,6 +145,7 @@ impl App {
             state,
             progress,
             strips,
+            under_way: running.as_ref().and_then(|r| r.under_way()),
             remaining_s,
             noise_percent,
             noise_left_percent: row.noise_left_percent.filter(|_| done),

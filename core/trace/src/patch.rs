@@ -1,6 +1,7 @@
 //! Patches of a picture, as they will be in the whole: to learn from a little of it what the rest will be like.
 
-use crate::render::{BLOCK, Control, Quality, Render, Stopped, rows_of_blocks};
+use crate::pixel::PixelSums;
+use crate::render::{BLOCK, Control, Quality, Render, Stopped, go_on};
 use dome_imaging::LayeredStrip;
 use dome_optics::Projection;
 
@@ -15,6 +16,12 @@ pub struct Patch {
     pub top: u32,
     /// Number of rows.
     pub rows: u32,
+}
+
+/// What was gathered for a patch so far.
+#[derive(Default)]
+pub struct PatchSums {
+    lines: Vec<Vec<PixelSums>>,
 }
 
 impl Render<'_> {
@@ -65,6 +72,18 @@ impl Render<'_> {
         quality: Quality,
         control: &Control,
     ) -> Result<LayeredStrip, Stopped> {
+        self.patch_on(patch, &mut PatchSums::default(), quality, control)
+    }
+
+    /// The same, going on with the samples that a patch has already: it is then as it would be if it had been rendered in the better
+    /// quality alone, but for where blocks stop.
+    pub fn patch_on(
+        &self,
+        patch: Patch,
+        sums: &mut PatchSums,
+        quality: Quality,
+        control: &Control,
+    ) -> Result<LayeredStrip, Stopped> {
         let render = Render {
             quality,
             passes: self.passes.clone(),
@@ -73,12 +92,23 @@ impl Render<'_> {
         let shooter = render.shooter();
         let first = patch.left as usize / BLOCK;
         let blocks = first..first + (patch.width as usize).div_ceil(BLOCK);
-        let rows = (patch.top, patch.rows);
-        let lines = rows_of_blocks(&render, &shooter, rows, &blocks, control)?;
-        let lines = (lines.into_iter())
-            .map(|line| line[patch.left as usize..][..patch.width as usize].to_vec())
+        let own = patch.left as usize..(patch.left + patch.width) as usize;
+        sums.lines.resize_with(patch.rows as usize, || {
+            vec![PixelSums::default(); own.len()]
+        });
+        let mut lines: Vec<Vec<PixelSums>> = (sums.lines.iter())
+            .map(|known| {
+                let mut line = vec![PixelSums::default(); self.size.width() as usize];
+                line[own.clone()].copy_from_slice(known);
+                line
+            })
             .collect();
-        let mut strip = render.laid(&shooter, patch.left, rows, lines);
+        go_on(&render, &shooter, patch.top, &mut lines, &blocks, control)?;
+        for (known, line) in sums.lines.iter_mut().zip(&lines) {
+            known.copy_from_slice(&line[own.clone()]);
+        }
+        let rows = (patch.top, patch.rows);
+        let mut strip = render.laid(&shooter, patch.left, rows, sums.lines.clone());
         strip.beauty.top = 0;
         Ok(strip)
     }

@@ -16,8 +16,10 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::borrow::Borrow;
+use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use thiserror::Error;
 
@@ -65,8 +67,19 @@ pub struct Control {
     stop: AtomicBool,
     samples: AtomicU64,
     holds: AtomicU32,
-    /// What a look before the render has done, and will do in all.
-    looked: [AtomicU64; 2],
+    looks: Mutex<Looks>,
+    /// Finished rows of what is being rendered, where somebody watches.
+    rows: Mutex<Option<BTreeMap<u32, Vec<Vec3>>>>,
+}
+
+/// How far the looks before a render are.
+#[derive(Default)]
+struct Looks {
+    /// How many there are to be, and how many have ended.
+    wanted: u32,
+    ended: u32,
+    /// Steps of the one that is under way: done, and in all.
+    steps: Option<[u64; 2]>,
 }
 
 impl Control {
@@ -85,21 +98,60 @@ impl Control {
         self.samples.load(Ordering::Relaxed)
     }
 
+    /// So many looks come before the render, which are told as one; with 0 there are no more.
+    pub fn expect_looks(&self, count: u32) {
+        *open(&self.looks) = Looks {
+            wanted: count,
+            ..Looks::default()
+        };
+    }
+
     /// A look before the render begins, of so many steps; with 0 it has ended.
     pub fn look(&self, steps: u64) {
-        self.looked[0].store(0, Ordering::Relaxed);
-        self.looked[1].store(steps, Ordering::Relaxed);
+        let mut looks = open(&self.looks);
+        if looks.steps.take().is_some() {
+            looks.ended += 1;
+        }
+        looks.steps = (steps > 0).then_some([0, steps]);
     }
 
     /// Steps of the look are done.
     pub fn looked(&self, steps: u64) {
-        self.looked[0].fetch_add(steps, Ordering::Relaxed);
+        if let Some([done, _]) = &mut open(&self.looks).steps {
+            *done += steps;
+        }
     }
 
-    /// How far a look is that is under way, 0 to 1.
+    /// How far all looks together are while there is one under way or to come, 0 to 1.
     pub fn look_share(&self) -> Option<f64> {
-        let [done, all] = [0, 1].map(|i| self.looked[i].load(Ordering::Relaxed));
-        (all > 0).then(|| (done as f64 / all as f64).min(1.0))
+        let looks = open(&self.looks);
+        let own = (looks.steps).map(|[done, all]| (done as f64 / all.max(1) as f64).min(1.0));
+        if own.is_none() && looks.ended >= looks.wanted {
+            return None;
+        }
+        let all = looks.wanted.max(looks.ended + 1);
+        Some((f64::from(looks.ended) + own.unwrap_or(0.0)) / f64::from(all))
+    }
+
+    /// Keeps finished rows of what is rendered from now on, to be shown before their strip is whole; those of before are let go.
+    pub fn watch_rows(&self) {
+        *open(&self.rows) = Some(BTreeMap::new());
+    }
+
+    /// Rows that are finished since rows are watched: each with its first number, its pixels' light after it.
+    pub fn watched_rows(&self) -> BTreeMap<u32, Vec<Vec3>> {
+        open(&self.rows).clone().unwrap_or_default()
+    }
+
+    /// How many rows are finished since they are watched.
+    pub fn count_rows(&self) -> usize {
+        open(&self.rows).as_ref().map_or(0, BTreeMap::len)
+    }
+
+    fn row_finished(&self, row: u32, line: &[PixelSums]) {
+        if let Some(rows) = &mut *open(&self.rows) {
+            rows.insert(row, line.iter().map(PixelSums::beauty).collect());
+        }
     }
 
     /// Makes the render wait while something more urgent has the cores; ends when the answer is dropped.
@@ -113,6 +165,10 @@ impl Control {
             std::thread::sleep(Duration::from_millis(2));
         }
     }
+}
+
+fn open<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// Keeps a render waiting for as long as it lives.
@@ -333,7 +389,12 @@ fn lines_of<const N: usize>(
         .map(|row| {
             let from = (row - top) as usize * blocks;
             let least = least.get(from..from + blocks);
-            line_of(eyes, row, &(0..blocks), least, control)
+            let mut lines = std::array::from_fn(|_| empty_line(eyes[0].0));
+            line_of(eyes, &mut lines, row, &(0..blocks), least, control);
+            if !control.is_stopped() {
+                control.row_finished(row, &lines[0]);
+            }
+            lines
         })
         .collect();
     if control.is_stopped() {
@@ -342,48 +403,58 @@ fn lines_of<const N: usize>(
     Ok(lines)
 }
 
-/// Some blocks of rows of one eye; the others have no samples.
-pub(crate) fn rows_of_blocks(
+fn empty_line(render: &Render) -> Vec<PixelSums> {
+    vec![PixelSums::default(); render.size.width() as usize]
+}
+
+/// Goes on with some blocks of rows of one eye, each with the samples that it has; other blocks get none.
+pub(crate) fn go_on(
     render: &Render,
     shooter: &Shooter,
-    (top, rows): (u32, u32),
+    top: u32,
+    lines: &mut [Vec<PixelSums>],
     blocks: &Range<usize>,
     control: &Control,
-) -> Result<Vec<Vec<PixelSums>>, Stopped> {
-    let lines = (top..top + rows)
-        .into_par_iter()
-        .map(|row| {
-            let [line] = line_of(&[(render, shooter)], row, blocks, None, control);
-            line
-        })
-        .collect();
+) -> Result<(), Stopped> {
+    let eyes = [(render, shooter)];
+    (top..).zip(lines).par_bridge().for_each(|(row, line)| {
+        let mut one = [std::mem::take(line)];
+        line_of(&eyes, &mut one, row, blocks, None, control);
+        [*line] = one;
+    });
     match control.is_stopped() {
         true => Err(Stopped),
-        false => Ok(lines),
+        false => Ok(()),
     }
 }
 
 /// One row: samples for some blocks, then more for those that are still too noisy in any eye, or have fewer than the least.
 fn line_of<'a, const N: usize>(
     eyes: &[(&Render<'a>, impl Borrow<Shooter<'a>> + Sync); N],
+    lines: &mut [Vec<PixelSums>; N],
     row: u32,
     blocks: &Range<usize>,
     least: Option<&[u32]>,
     control: &Control,
-) -> [Vec<PixelSums>; N] {
+) {
     let (width, quality) = (eyes[0].0.size.width() as usize, eyes[0].0.quality);
-    let mut lines: [Vec<PixelSums>; N] = std::array::from_fn(|_| vec![PixelSums::default(); width]);
     let most = quality.most();
     let first = match quality {
         Quality::Samples(n) => n,
         Quality::Noise { most, .. } => FIRST_LOOK.min(most),
     };
-    let mut done = vec![0; width.div_ceil(BLOCK)];
-    let mut wanted: Vec<u32> = (0..done.len())
-        .map(|i| if blocks.contains(&i) { first } else { 0 })
+    let mut done: Vec<u32> = (lines[0].chunks(BLOCK))
+        .map(|block| block[0].samples)
         .collect();
-    while wanted != done {
-        for ((_, shooter), line) in eyes.iter().zip(&mut lines) {
+    debug_assert_eq!(done.len(), width.div_ceil(BLOCK));
+    let mut wanted: Vec<u32> = (done.iter().enumerate())
+        .map(|(i, done)| match blocks.contains(&i) {
+            true => first.max(*done),
+            false => *done,
+        })
+        .collect();
+    loop {
+        for ((_, shooter), line) in eyes.iter().zip(lines.iter_mut()) {
             line.par_chunks_mut(BLOCK)
                 .enumerate()
                 .filter(|(i, _)| wanted[*i] > done[*i])
@@ -420,14 +491,16 @@ fn line_of<'a, const N: usize>(
         wanted = next_counts(&noise, &done, percent, most);
         for i in 0..done.len() {
             if !blocks.contains(&i) {
-                wanted[i] = 0;
+                wanted[i] = done[i];
             } else if let Some(least) = least {
                 // As many as the other eye took.
                 wanted[i] = wanted[i].max(least[i].min(most));
             }
         }
+        if wanted == done {
+            break;
+        }
     }
-    lines
 }
 
 /// How many samples each block of a row is to have next, from the noise it has (percent) after those it has: enough for the limit as far

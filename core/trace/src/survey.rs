@@ -11,8 +11,8 @@ use std::time::{Duration, Instant};
 const PLACES: (u32, u32) = (16, 192);
 /// Share of the samples that the picture will take which a look may take.
 const SHARE: f64 = 0.02;
-/// Most samples of a look whatever the picture takes: the first strip is waited for.
-const MOST: f64 = 1.2e6;
+/// Most samples of a look whatever the picture takes: the first strip is waited for, and a fifth is near enough.
+const MOST: f64 = 4e5;
 /// Samples of a place that tell how long one takes, where their number is set.
 const TIMED: u32 = 8;
 /// Blocks of one place: one, and its neighbours, which it goes on with.
@@ -70,6 +70,33 @@ impl Spot {
 fn rms(sums: &[PixelSums], noise: impl Fn(&PixelSums) -> f32) -> f32 {
     let squares: f32 = sums.iter().map(|p| noise(p).powi(2)).sum();
     (squares / sums.len().max(1) as f32).sqrt()
+}
+
+/// How noisy pixels all over a picture are after some samples: the mean of their squares, percent. Of sixteen places some neighbours
+/// each; the same for every part of a picture.
+pub(crate) fn noise_squared(
+    render: &Render,
+    samples: u32,
+    control: &Control,
+) -> Result<f32, Stopped> {
+    let render = Render {
+        quality: Quality::Samples(samples),
+        passes: render.passes.clone(),
+        ..*render
+    };
+    let shooter = render.shooter();
+    let mut spots = places(&render, PLACES.0);
+    (spots.par_iter_mut())
+        .filter(|_| !control.is_stopped())
+        .for_each(|spot| spot.shoot(&shooter, samples, control));
+    if control.is_stopped() {
+        return Err(Stopped);
+    }
+    let squares = spots
+        .iter()
+        .flat_map(|s| &s.blocks)
+        .map(|(_, sums)| rms(sums, |p| p.all_noise()).powi(2));
+    Ok(squares.sum::<f32>() / spots.len().max(1) as f32)
 }
 
 /// What a look found.
@@ -181,10 +208,18 @@ impl Survey {
     }
 
     fn samples_at(&self, spot: &Spot) -> f32 {
-        match self.quality {
-            Quality::Samples(n) => n as f32,
-            Quality::Noise { percent, most } => spot.end(percent, most).0,
-        }
+        samples_at(self.quality, spot)
+    }
+
+    /// Mean samples of a pixel, and seconds of one core for it, that a picture of the same view takes in another quality.
+    pub fn foretell(&self, quality: Quality) -> (f64, f64) {
+        let count = self.spots.len().max(1) as f64;
+        let each = self.spots.iter().map(|s| {
+            let samples = f64::from(samples_at(quality, s));
+            (samples, samples * s.seconds())
+        });
+        let (samples, seconds) = each.fold((0.0, 0.0), |sum, one| (sum.0 + one.0, sum.1 + one.1));
+        (samples / count, seconds / count)
     }
 
     /// The same with blocks that end at another noise.
@@ -208,6 +243,13 @@ impl Survey {
             .iter()
             .map(|s| f64::from(self.samples_at(s)) * s.seconds());
         (seconds.sum::<f64>() / count, samples.sum::<f64>() / count)
+    }
+}
+
+fn samples_at(quality: Quality, spot: &Spot) -> f32 {
+    match quality {
+        Quality::Samples(n) => n as f32,
+        Quality::Noise { percent, most } => spot.end(percent, most).0,
     }
 }
 

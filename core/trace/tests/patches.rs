@@ -1,6 +1,7 @@
 //! What a render tells of itself before and beside the picture: patches of it, and its two halves.
 
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
+use dome_trace::patch::PatchSums;
 use dome_trace::{
     Control, Illumination, ImportOptions, Pass, PassSet, Quality, Render, Scene, load,
 };
@@ -50,6 +51,60 @@ fn patches_are_pieces_of_the_whole() {
             );
         }
     }
+}
+
+/// A patch that goes on with the samples that it has is what it would have been at once; and the rows that are watched while a strip is
+/// made are those of the strip.
+#[test]
+fn patches_go_on_and_rows_are_watched() {
+    let (scene, light, eye) = terrace();
+    let size = PanoramaSize::from_width(256).unwrap();
+    let render = Render::new(&scene, &light, &eye, size, Quality::Samples(17), 3);
+    let control = Control::default();
+    let patch = render.patches(3, 32)[1];
+    let mut sums = PatchSums::default();
+    let mut on = |samples| {
+        let quality = Quality::Samples(samples);
+        (render.patch_on(patch, &mut sums, quality, &control)).unwrap()
+    };
+    let (first, then) = (on(3), on(17));
+    let at_once = render.patch(patch, Quality::Samples(17), &control).unwrap();
+    assert_eq!(then.beauty.samples, at_once.beauty.samples);
+    assert_ne!(first.beauty.samples, then.beauty.samples);
+    assert_eq!(control.count_rows(), 0, "nobody watches");
+
+    control.watch_rows();
+    let strip = render.strip(40, 3, &control).unwrap();
+    let watched = control.watched_rows();
+    assert_eq!(watched.keys().copied().collect::<Vec<_>>(), [40, 41, 42]);
+    let seen: Vec<f32> = (watched.values().flatten())
+        .flat_map(|p| p.to_array())
+        .collect();
+    assert_eq!(seen, strip.beauty.samples);
+    control.watch_rows();
+    assert_eq!(control.count_rows(), 0);
+}
+
+/// Looks that are told as one never fall back, whether each has as many steps as the next, is left out, or was not expected.
+#[test]
+fn looks_are_told_as_one() {
+    let control = Control::default();
+    assert_eq!(control.look_share(), None);
+    control.expect_looks(2);
+    let mut told = vec![control.look_share().unwrap()];
+    for steps in [4, 100, 7] {
+        control.look(steps);
+        for _ in 0..steps {
+            control.looked(1);
+            told.push(control.look_share().unwrap());
+        }
+        control.look(0);
+        told.extend(control.look_share());
+    }
+    assert!(told.windows(2).take(104).all(|w| w[0] <= w[1]), "{told:?}");
+    assert_eq!(told[0], 0.0);
+    assert_eq!(told[2], 0.25, "half of the first of two");
+    assert_eq!(control.look_share(), None, "all have ended");
 }
 
 /// Every second sample and the others make up the picture, and their noise has nothing in common: squared, the halves lie twice as

@@ -29,6 +29,7 @@ function moved(order: Order, { job, strips }: JobEvent): Order {
     frames: job.frames ?? order.frames,
     noise_percent: job.noise_percent ?? order.noise_percent,
     mean_samples: job.mean_samples ?? order.mean_samples,
+    under_way: job.under_way,
     strips: [...order.strips, ...strips.filter(([top]) => !order.strips.some(([known]) => known === top))],
   };
 }

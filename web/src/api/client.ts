@@ -1,3 +1,5 @@
+import type { Machine } from "../generated/Machine";
+import type { TimeTold } from "../generated/TimeTold";
 import type { DistributionFile } from "../generated/DistributionFile";
 import type { ExposureProposal } from "../generated/ExposureProposal";
 import type { MeterReading } from "../generated/MeterReading";
@@ -231,6 +233,9 @@ export const api = {
   order: (project: number, body: OrderRequest) => json<Order>("POST", `/projects/${project}/orders`, body),
   orderEstimate: (project: number, body: OrderRequest) =>
     json<OrderEstimate>("POST", `/projects/${project}/orders/estimate`, body),
+  orderTime: (project: number, body: OrderRequest, signal: AbortSignal) =>
+    json<TimeTold>("POST", `/projects/${project}/orders/time`, body, signal),
+  machine: () => json<Machine>("GET", "/machine"),
   removeOrder: (id: number) => done("DELETE", `/orders/${id}`),
   handOver: (order: number, body: PackageRequest) => json<JobInfo>("POST", `/orders/${order}/packages`, body),
   changeJobs: (change: JobsChange) => json<number>("PATCH", "/jobs", change),

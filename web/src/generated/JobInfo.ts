@@ -2,6 +2,7 @@
 import type { FramesInfo } from "./FramesInfo";
 import type { JobKind } from "./JobKind";
 import type { JobState } from "./JobState";
+import type { UnderWay } from "./UnderWay";
 
 /**
  * A job and how far it is.
@@ -67,6 +68,10 @@ noise_percent: number | null,
  * Of a render: mean number of samples of the finished pixels.
  */
 mean_samples: number | null, 
+/**
+ * Of a render: the strip that is being made, if it takes long.
+ */
+under_way: UnderWay | null, 
 /**
  * Of a sequence: its frames.
  */

@@ -2,6 +2,7 @@
 import type { FramesInfo } from "./FramesInfo";
 import type { JobState } from "./JobState";
 import type { OrderSpec } from "./OrderSpec";
+import type { UnderWay } from "./UnderWay";
 
 /**
  * An order and how far it is.
@@ -35,6 +36,10 @@ progress: number,
  * Rows that are finished strips, as (first row, number of rows).
  */
 strips: Array<[number, number]>, 
+/**
+ * The strip that is being made, if it takes long.
+ */
+under_way: UnderWay | null, 
 /**
  * Remaining time, seconds, once it can be told.
  */

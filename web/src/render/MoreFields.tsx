@@ -3,24 +3,10 @@ import { Switch } from "../parts/Switch";
 import type { More } from "./quality";
 
 /** What an order may have besides. */
-export function MoreFields({
-  value,
-  onChange,
-  denoisable,
-}: {
-  value: More;
-  onChange: (to: More) => void;
-  /** Whether a picture of this shape can be denoised. */
-  denoisable: boolean;
-}) {
+export function MoreFields({ value, onChange }: { value: More; onChange: (to: More) => void }) {
   const set = (part: Partial<More>) => onChange({ ...value, ...part });
-  const { clay, denoise, calm, lens } = value;
-  const told = [
-    clay && "clay",
-    denoise && denoisable && "denoised",
-    lens && "lens",
-    calm && "fireflies limited",
-  ].filter(Boolean);
+  const { clay, calm, lens } = value;
+  const told = [clay && "clay", lens && "lens", calm && "fireflies limited"].filter(Boolean);
   return (
     <details className="mt-1 text-[13px]">
       <summary className="cursor-pointer">
@@ -28,14 +14,6 @@ export function MoreFields({
       </summary>
       <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-1">
         <Switch label="Clay" on={clay} onChange={(clay) => set({ clay })} />
-        {denoisable && (
-          <Switch
-            label="Denoise"
-            hint="Rendered only as long as it takes for the noise asked for to be left after denoising; what was taken is kept as a pass."
-            on={denoise}
-            onChange={(denoise) => set({ denoise })}
-          />
-        )}
         <Switch
           label="Limit fireflies"
           hint="No sample adds more light than 10; the picture becomes a little darker than it truly is."

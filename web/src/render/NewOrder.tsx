@@ -12,7 +12,8 @@ import { refused } from "../parts/numbers";
 import { Switch } from "../parts/Switch";
 import { SelectField } from "../parts/SelectField";
 import { Problem } from "../parts/Problem";
-import { bytes, count } from "../parts/units";
+import { bytes, count, duration } from "../parts/units";
+import { useTimeTold } from "./timeTold";
 import { FrameFields } from "./FrameFields";
 import { STILL_HINT, STILL_NAME, lastOf, motionOf, usualFrames } from "./frames";
 import { begun, type Again } from "./again";
@@ -102,7 +103,8 @@ export function NewOrder({
   const [more, setMore] = useState(start.more);
   const [occlusion, setOcclusion] = useState(start.occlusion);
   const wanted = [...passes];
-  const denoise = more.denoise && denoisable;
+  const { data: machine } = useQuery({ queryKey: ["machine"], queryFn: api.machine, staleTime: Infinity });
+  const denoise = (more.denoise ?? machine?.denoiser ?? false) && denoisable;
   const wish: OrderRequest = {
     viewpoint,
     setup: setup.number,
@@ -130,6 +132,7 @@ export function NewOrder({
     gcTime: 10_000,
   });
   const estimate = told?.estimate;
+  const time = useTimeTold(project.id, wish, rig, error === null && told !== undefined);
   const place = useMutation({
     // One that takes the place of another gets its turn, in one step.
     mutationFn: () => api.order(project.id, { ...wish, held }),
@@ -264,6 +267,16 @@ export function NewOrder({
           />
           {many === "many" && <FrameFields value={frames} onChange={setFrames} motion={motion} pair={both} />}
           <QualityFields value={quality} onChange={setQuality} denoised={denoise} />
+          {denoisable && (
+            <div className="col-span-2">
+              <Switch
+                label="Denoise"
+                hint="Rendered only as long as it takes for the noise asked for to be left after denoising, which is many times shorter; what was taken is kept as a pass."
+                on={denoise}
+                onChange={(denoise) => setMore({ ...more, denoise })}
+              />
+            </div>
+          )}
         </div>
         <details
           className="mt-2 text-[13px]"
@@ -279,7 +292,7 @@ export function NewOrder({
           )}
         </details>
         <PassFields value={passes} onChange={setPasses} occlusion={occlusion} onOcclusion={setOcclusion} />
-        <MoreFields value={more} onChange={setMore} denoisable={denoisable} />
+        <MoreFields value={more} onChange={setMore} />
         {!again?.instead && (
           <SeveralFields
             project={project}
@@ -331,7 +344,15 @@ export function NewOrder({
         </div>
       </div>
       {estimate && (
-        <p className="mt-2 text-xs">
+        <p className="mt-2 text-xs font-semibold" data-testid="time-told">
+          {time
+            ? `About ${duration(time.seconds * orders)} on this machine`
+            : "How long it takes is being found out …"}
+          {time && quality.how === "noise" && `, some ${count(Math.round(time.samples))} samples a pixel`}
+        </p>
+      )}
+      {estimate && (
+        <p className="mt-1 text-xs">
           <Mark kind={short ? "stop" : "fine"}>
             <span className="text-base-content/80">
               {orders > 1 && "Each of them: "}
@@ -366,7 +387,7 @@ export function NewOrder({
         <button
           type="submit"
           className="btn btn-primary btn-sm w-full"
-          disabled={place.isPending || placeAll.isPending || short || error !== null}
+          disabled={!machine || place.isPending || placeAll.isPending || short || error !== null}
         >
           {again?.instead
             ? "Change the order"

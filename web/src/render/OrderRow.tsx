@@ -29,6 +29,7 @@ export function Strips({ order }: { order: Order }) {
     order.strips.length > FEW ? new Set(order.strips.map(([top]) => top)) : null,
   );
   const later = order.strips.filter(([top]) => !before?.has(top));
+  const now = order.under_way;
   return (
     <>
       {before && (
@@ -52,6 +53,17 @@ export function Strips({ order }: { order: Order }) {
           style={{ top: `${(top / height) * 100}%`, height: `${(rows / height) * 100 + 0.05}%` }}
         />
       ))}
+      {now && (
+        <img
+          key={`under way ${now.top}`}
+          src={`/api/orders/${order.id}/under-way/${now.top}?done=${now.done}`}
+          alt=""
+          draggable={false}
+          data-testid="under-way"
+          className="absolute left-0 w-full"
+          style={{ top: `${(now.top / height) * 100}%`, height: `${(now.rows / height) * 100}%` }}
+        />
+      )}
     </>
   );
 }
@@ -105,6 +117,8 @@ export function OrderRow({
   };
   const remove = useMutation({ mutationFn: () => api.removeOrder(order.id), onSuccess: fresh });
   const { kind } = states[order.state];
+  // What denoising took is always there, and nobody asked for it.
+  const passes = order.spec.passes.filter((p) => p !== "taken-out").length;
   const percent = order.state === "done" ? 100 : Math.floor(order.progress * 100);
   return (
     <li
@@ -136,8 +150,7 @@ export function OrderRow({
         {setups > 1 && ` · ${order.spec.settings.setup.name}`}
         {order.spec.clay && " · clay"}
         {order.spec.denoise && order.spec.noise_percent === null && " · denoised"}
-        {order.spec.passes.length > 0 &&
-          ` · ${order.spec.passes.length} ${order.spec.passes.length === 1 ? "pass" : "passes"}`}
+        {passes > 0 && ` · ${passes} ${passes === 1 ? "pass" : "passes"}`}
       </p>
       <p className="text-xs text-base-content/80" data-testid="order-numbers">
         {numbers(order).join(" · ")}

@@ -14,6 +14,7 @@ import { NewOrder } from "./NewOrder";
 import { FlatPicture } from "./FlatPicture";
 import { renderWord } from "../jobs/states";
 import { OrderRow, Strips } from "./OrderRow";
+import { OrderHorizon } from "./OrderHorizon";
 import { QueueBar } from "./QueueBar";
 import { inTurn } from "./turns";
 import { SequenceOrder } from "./SequenceOrder";
@@ -114,33 +115,7 @@ export function RenderStage({ project }: { project: Project }) {
           </>
         )}
         {order && !order.frames && order.state !== "done" && order.spec.shape === "equirect" && (
-          <Horizon
-            picture={null}
-            label={`Render of ${order.spec.viewpoint}`}
-            heading={order.spec.pose.heading_deg}
-            pitch={order.spec.pose.pitch_deg}
-            roll={order.spec.pose.roll_deg}
-            note={
-              <span>
-                {note}
-                {order.noise_percent !== null && `, noise ${order.noise_percent.toFixed(1)} % so far`}
-                {order.remaining_s !== null && `, ${duration(order.remaining_s)} left`}
-              </span>
-            }
-          >
-            <Strips key={order.id} order={order} />
-            {order.strips.length === 0 && order.state !== "running" && (
-              <p className="absolute inset-0 grid place-items-center text-sm">
-                <span className="rounded-full bg-[#262a33]/80 px-3 py-1 text-[#f5f0e6]">
-                  {order.state === "held"
-                    ? "Nothing is rendered yet: it is on hold."
-                    : order.state === "waiting"
-                      ? "Nothing is rendered yet: it waits for its turn."
-                      : "Nothing of it is rendered."}
-                </span>
-              </p>
-            )}
-          </Horizon>
+          <OrderHorizon key={order.id} project={project} order={order} note={note ?? ""} />
         )}
         {!order && viewpoint && <LiveHorizon project={project} viewpoint={viewpoint} setup={light} />}
         <QueueBar project={project.id} jobs={jobs} />

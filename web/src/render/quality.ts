@@ -16,7 +16,8 @@ export const QUALITY: Quality = { how: "noise", noise: 4, most: 2048, samples: 6
 /** What an order may have besides. */
 export interface More {
   clay: boolean;
-  denoise: boolean;
+  /** Whether noise is taken out; nothing chosen is as this machine can. */
+  denoise: boolean | null;
   /** Whether no sample adds more light than a bound. */
   calm: boolean;
   lens: boolean;
@@ -29,4 +30,4 @@ export interface More {
 export const canBeDenoised = (shape: string): boolean => !/^(cube|octahedral)/.test(shape);
 
 /** As an order starts. */
-export const MORE: More = { clay: false, denoise: false, calm: false, lens: false, fstop: 2.8, focus: 3 };
+export const MORE: More = { clay: false, denoise: null, calm: false, lens: false, fstop: 2.8, focus: 3 };

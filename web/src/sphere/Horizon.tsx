@@ -5,6 +5,8 @@ import { horizonPath, viewOutline, type View } from "./geometry";
 interface Props {
   /** The unrolled picture, or nothing yet. */
   picture: string | null;
+  /** Whether it is shown darker than it is, under what is laid over it. */
+  dimmed?: boolean;
   label: string;
   /** Heading of the middle, degrees. */
   heading: number;
@@ -46,6 +48,7 @@ export function Horizon(props: Props) {
   const { picture, label, heading, pitch = 0, roll = 0, view, viewRatio = 1.6, onTurn, onPoint } = props;
   const aside = -wrapHeading(props.turned ?? 0) / 3.6;
   const { share = 0.46 } = props;
+  const dim = props.dimmed ? "opacity-45" : "";
   // Where the keyboard reads, where nothing is turned or pointed at by it.
   const probe = useRef<[number, number]>([0.5, 0.5]);
   const frame = useRef<HTMLDivElement>(null);
@@ -183,7 +186,7 @@ export function Horizon(props: Props) {
               src={picture}
               alt=""
               draggable={false}
-              className="absolute inset-0 size-full"
+              className={`absolute inset-0 size-full ${dim}`}
               style={aside === 0 ? undefined : { transform: `translateX(${aside}%)` }}
               data-testid="horizon-picture"
             />
@@ -193,7 +196,7 @@ export function Horizon(props: Props) {
               src={picture}
               alt=""
               draggable={false}
-              className="absolute inset-0 size-full"
+              className={`absolute inset-0 size-full ${dim}`}
               // A pixel over the other one: nothing shines through where they meet.
               style={{ transform: `translateX(calc(${aside + 100}% - 1px))` }}
             />

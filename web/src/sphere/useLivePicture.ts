@@ -61,7 +61,12 @@ interface Options {
   /** The pair of eyes, and what is shown of it. */
   rig?: Rig;
   show?: PairShown;
+  /** Whether a few samples will do. */
+  brief?: boolean;
 }
+
+/** Samples that will do where a picture is only to be recognised. */
+const BRIEF = 4;
 
 const sleep = (ms: number) => new Promise((r) => setTimeout(r, ms));
 
@@ -73,7 +78,7 @@ export function useLivePicture(
   project: number,
   pose: Pose,
   settings: unknown,
-  { clay = false, moving = false, setup, moment, rig, show: shown }: Options = {},
+  { clay = false, moving = false, setup, moment, rig, show: shown, brief = false }: Options = {},
 ): Live {
   const [{ of, ...live }, setLive] = useState<Made>({ url: null, problem: null, shown: 0, of: null });
   const rest = JSON.stringify([project, settings, clay, setup, moment, rig, shown]);
@@ -130,7 +135,7 @@ export function useLivePicture(
         const picture = await api.live(project, { pose, width: WIDTH, clay, ...light }, stop.signal);
         if (stop.signal.aborted) return;
         show(picture);
-        if (picture.samples >= picture.enough) break;
+        if (picture.samples >= (brief ? Math.min(BRIEF, picture.enough) : picture.enough)) break;
       }
     };
     run().catch((problem: unknown) => {

@@ -39,10 +39,24 @@ pub struct JobInfo {
     pub noise_percent: Option<f64>,
     /// Of a render: mean number of samples of the finished pixels.
     pub mean_samples: Option<f64>,
+    /// Of a render: the strip that is being made, if it takes long.
+    pub under_way: Option<UnderWay>,
     /// Of a sequence: its frames.
     pub frames: Option<FramesInfo>,
     /// Why it failed, or what is to be said about it.
     pub problem: Option<String>,
+}
+
+/// A strip that is being made.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, TS)]
+#[ts(export)]
+pub struct UnderWay {
+    /// Its first row.
+    pub top: u32,
+    /// Its number of rows.
+    pub rows: u32,
+    /// How many of them are finished.
+    pub done: u32,
 }
 
 /// How far the frames of an order are.
@@ -85,6 +99,8 @@ pub struct Order {
     pub progress: f64,
     /// Rows that are finished strips, as (first row, number of rows).
     pub strips: Vec<(u32, u32)>,
+    /// The strip that is being made, if it takes long.
+    pub under_way: Option<UnderWay>,
     /// Remaining time, seconds, once it can be told.
     pub remaining_s: Option<f64>,
     /// Noise of what is finished as it is rendered, percent of the displayed value.

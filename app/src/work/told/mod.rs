@@ -59,6 +59,24 @@ pub struct Estimate {
     pub memory_limit: u64,
 }
 
+/// How long an order will take.
+#[derive(Clone, Copy, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct TimeTold {
+    /// On this machine, if it has nothing else to do, seconds.
+    pub seconds: f64,
+    /// Mean samples of a pixel.
+    pub samples: f64,
+}
+
+/// What this machine can do.
+#[derive(Clone, Copy, Debug, Serialize, TS)]
+#[ts(export)]
+pub struct Machine {
+    /// Whether the denoising library is there: without it noise is taken out by the built-in filter.
+    pub denoiser: bool,
+}
+
 /// What an order writes on another disk than that of the data folder.
 #[derive(Clone, Debug, Serialize, TS)]
 #[ts(export)]

@@ -4,6 +4,7 @@ use super::notes::{Cells, Counts, Notes, Sums, Wanted};
 use super::{ENOUGH, Grid, Learned};
 use crate::light::{Cut, Illumination};
 use crate::render::{Control, Quality, Render, Stopped, eye_place};
+use crate::survey::noise_squared;
 use rayon::prelude::*;
 use std::collections::hash_map::Entry;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -15,7 +16,7 @@ const USUAL_SAMPLES: u64 = 64;
 /// Paths of a look: a share of the picture's, within limits.
 const SHARE: u64 = 64;
 const LEAST: u64 = 1 << 17;
-const MOST: u64 = 1 << 20;
+const MOST: u64 = 3 << 17;
 /// Samples of each place that is looked at.
 const SAMPLES: u32 = 8;
 /// Most cells that are learned, those with most paths first. Each takes some 3 kB while it learns and 1 kB later.
@@ -23,6 +24,10 @@ const MOST_CELLS: usize = 20_000;
 /// Most memory of a look at once, bytes: measured while it learned without what lights gave and without what parts paths; half a kilobyte
 /// and 32 bytes more a cell are reckoned for these.
 const MOST_BYTES: u64 = 93 << 20;
+/// Samples of each pixel that is tried with what was learned and without.
+const TRIED: u32 = 32;
+/// How much longer a sample takes that asks what was learned: by experience.
+const ASKING: f32 = 1.25;
 /// Another seed than the picture's: what is learned must not know its noise.
 const OTHER: u32 = 0x1ea2_4ed0;
 
@@ -40,7 +45,23 @@ impl Learned {
             return Ok(None);
         }
         let learned = Self::look_by(render, (whole / SHARE).clamp(LEAST, MOST), control)?;
-        Ok(Some(learned).filter(Self::pays))
+        if !learned.pays() {
+            return Ok(None);
+        }
+        // Whether it does is tried: where lights are few or plain to see asking costs, and gains nothing.
+        let with = Render {
+            learned: Some(&learned),
+            passes: render.passes.clone(),
+            ..*render
+        };
+        let without = Render {
+            learned: None,
+            passes: render.passes.clone(),
+            ..*render
+        };
+        let with = noise_squared(&with, TRIED, control)?;
+        let without = noise_squared(&without, TRIED, control)?;
+        Ok((with * ASKING < without).then_some(learned))
     }
 
     /// Memory that a look takes at most for a picture of so many pixels, bytes: counted where usual numbers of samples would
