@@ -1,6 +1,7 @@
 //! Unpacking a `.zip` that holds a scene: bounded, and only ever into its own folder; and packing files together.
 
 use crate::atomic;
+use crate::budget::told as told_bytes;
 use crate::error::{FileError, Result, display_name};
 use std::collections::BTreeSet;
 use std::fs::File;
@@ -39,6 +40,23 @@ pub fn unpack(archive: &Path, folder: &Path, limits: Limits) -> Result<Vec<PathB
                 "{} files, and {} are allowed; pack the scene alone",
                 zip.len(),
                 limits.files
+            ),
+        });
+    }
+    // What it says of itself is no proof, but enough to refuse before anything is written.
+    let told = (0..zip.len())
+        .filter_map(|i| zip.by_index_raw(i).ok().map(|e| e.size()))
+        .fold(0, u64::saturating_add);
+    let free =
+        rustix::fs::statvfs(folder).map_or(u64::MAX, |s| s.f_bavail.saturating_mul(s.f_frsize));
+    if told <= limits.bytes && told > free {
+        return Err(FileError::TooLarge {
+            what: name,
+            detail: format!(
+                "{} when unpacked, and {} are free for {}; make room there",
+                told_bytes(told),
+                told_bytes(free),
+                folder.display()
             ),
         });
     }

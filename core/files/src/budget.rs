@@ -4,6 +4,9 @@
 pub use crate::words::told;
 
 use crate::error::{FileError, Result};
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
 use std::sync::Mutex;
 use std::sync::PoisonError;
 
@@ -126,6 +129,21 @@ pub fn claim(bytes: u64, what: &str) -> Result<Claim> {
             }),
         }
     })
+}
+
+/// Reads a file whole, after memory for so many copies of it was claimed; `what` names it in messages. A file that grows meanwhile is read
+/// as long as it was.
+pub fn read(path: &Path, copies: u64, what: &str) -> Result<(Vec<u8>, Claim)> {
+    let io = || FileError::io("Reading", path);
+    let mut file = File::open(path).map_err(io())?;
+    let length = file.metadata().map_err(io())?.len();
+    let memory = claim(length.saturating_mul(copies), what)?;
+    let mut bytes = Vec::with_capacity(length as usize);
+    Read::by_ref(&mut file)
+        .take(length)
+        .read_to_end(&mut bytes)
+        .map_err(io())?;
+    Ok((bytes, memory))
 }
 
 /// Reads an amount such as `6G`, `500M` or `2.5GB`; K, M and G are powers of 1000.

@@ -66,7 +66,8 @@ pub fn inspect(path: &Path) -> Result<Findings> {
 fn of_format(path: &Path, format: PictureFormat, name: &str) -> Result<Findings> {
     match format {
         PictureFormat::Jpeg => {
-            let parts = JpegParts::read(read_limited(path)?, name)?;
+            let (bytes, _memory) = read_limited(path, 2)?;
+            let parts = JpegParts::read(bytes, name)?;
             Ok(with_properties(
                 format,
                 parts.width,
@@ -75,7 +76,8 @@ fn of_format(path: &Path, format: PictureFormat, name: &str) -> Result<Findings>
             ))
         }
         PictureFormat::Png => {
-            let parts = PngParts::read(read_limited(path)?, name)?;
+            let (bytes, _memory) = read_limited(path, 2)?;
+            let parts = PngParts::read(bytes, name)?;
             let mut found = with_properties(format, parts.width, parts.height, parts.properties()?);
             if found.sphere {
                 found

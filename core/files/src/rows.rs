@@ -220,8 +220,7 @@ impl PictureRows {
     fn open_exr_whole(path: &Path, name: &str) -> Result<Self> {
         use exr::prelude::*;
         let bad = |e: exr::error::Error| FileError::damaged(name, e);
-        let mut memory = budget::claim(file_size(path)?, name)?;
-        let bytes = read_limited(path)?;
+        let (bytes, mut memory) = read_limited(path, 1)?;
         let meta = MetaData::read_from_buffered(Cursor::new(&bytes), false).map_err(bad)?;
         for header in &meta.headers {
             crate::exr_picture::check_size(header, name)?;
@@ -315,7 +314,8 @@ impl PictureRows {
         let interlaced = reader.info().interlaced;
         let length = std::fs::metadata(path).map_or(0, |m| m.len());
         let pano = if length < LARGE_FILE {
-            own_png::PngParts::read(read_limited(path)?, name)
+            let (bytes, _memory) = read_limited(path, 2)?;
+            own_png::PngParts::read(bytes, name)
                 .ok()
                 .and_then(|p| p.properties().ok())
         } else {
@@ -373,8 +373,8 @@ impl PictureRows {
     }
 
     fn open_jpeg(path: &Path, name: &str) -> Result<Self> {
-        let mut memory = budget::claim(2 * file_size(path)?, name)?;
-        let bytes = read_limited(path)?;
+        // The file, and its parts twice while their properties are read.
+        let (bytes, mut memory) = read_limited(path, 3)?;
         let pano = jpeg::JpegParts::read(bytes.clone(), name)
             .ok()
             .and_then(|p| p.properties().ok());
@@ -410,8 +410,7 @@ impl PictureRows {
 
     fn open_hdr(path: &Path, name: &str) -> Result<Self> {
         crate::radiance::read_size(path)?;
-        let mut memory = budget::claim(file_size(path)?, name)?;
-        let bytes = read_limited(path)?;
+        let (bytes, mut memory) = read_limited(path, 1)?;
         let (picture, _) = image_whole(&bytes, image::ImageFormat::Hdr, name, &mut memory)?;
         let picture = picture.into_rgb32f();
         let (width, height) = picture.dimensions();
@@ -442,11 +441,6 @@ impl PictureRows {
     }
 }
 
-fn file_size(path: &Path) -> Result<u64> {
-    std::fs::metadata(path)
-        .map(|m| m.len())
-        .map_err(FileError::io("Reading", path))
-}
 /// Decodes a picture whole; `memory` grows by what it takes. Its ICC profile comes along.
 fn image_whole(
     bytes: &[u8],

@@ -1,6 +1,7 @@
 //! Putting panorama properties into pictures made anywhere, without decoding their pixels.
 
 use crate::atomic;
+use crate::budget::{self, Claim};
 use crate::error::{FileError, Result, display_name};
 use crate::format::PictureFormat;
 use crate::jpeg::JpegParts;
@@ -9,8 +10,8 @@ use crate::pano::TagRequest;
 use crate::png::PngParts;
 use std::path::Path;
 
-/// Reads a picture file whole, with a limit and a sentence for what goes wrong.
-pub(crate) fn read_limited(path: &Path) -> Result<Vec<u8>> {
+/// Reads a picture file whole, with a limit and a sentence for what goes wrong, and claims memory for so many copies of it.
+pub(crate) fn read_limited(path: &Path, copies: u64) -> Result<(Vec<u8>, Claim)> {
     let meta = std::fs::metadata(path).map_err(FileError::io("Reading", path))?;
     if !meta.is_file() {
         return Err(FileError::Request(format!(
@@ -30,13 +31,14 @@ pub(crate) fn read_limited(path: &Path) -> Result<Vec<u8>> {
     if meta.len() == 0 {
         return Err(FileError::damaged(display_name(path), "the file is empty"));
     }
-    std::fs::read(path).map_err(FileError::io("Reading", path))
+    budget::read(path, copies, &display_name(path))
 }
 
 /// Writes `input`, with the metadata of `request`, to `output`; both may be the same file.
 pub fn tag(input: &Path, output: &Path, request: &TagRequest) -> Result<()> {
     let name = display_name(input);
-    let bytes = read_limited(input)?;
+    // The file, its parts, and what is written.
+    let (bytes, _memory) = read_limited(input, 3)?;
     let is = PictureFormat::sniff(&bytes);
     let tagged = match is {
         Some(PictureFormat::Jpeg) => JpegParts::read(bytes, &name)?.tagged(request)?,

@@ -1,7 +1,7 @@
 //! Reading: strips from the top, whatever the order of rows in the file, and single values from the block that holds them.
 
 use super::{DESCRIPTION, POSE_HEADING};
-use crate::budget::Claim;
+use crate::budget::{self, Claim};
 use crate::colour::Primaries;
 use crate::error::{FileError, Result, display_name};
 use crate::fingerprint::Description;
@@ -114,6 +114,11 @@ pub(crate) fn check_size(header: &Header, name: &str) -> Result<()> {
     Ok(())
 }
 
+/// Claims what one block takes: as it lies in the file, unpacked, and as numbers in single precision.
+fn block_memory(header: &Header, name: &str) -> Result<Claim> {
+    budget::claim(4 * header.max_block_byte_size() as u64, name)
+}
+
 /// The text of an attribute: UTF-8 as the format wants it and we write it, else Latin-1.
 pub(crate) fn words(text: &Text) -> String {
     let bytes = text.as_slice();
@@ -182,6 +187,8 @@ pub struct ExrStrips {
     /// Blocks that came before their turn: files may hold their rows from the bottom up or in any order.
     waiting: BTreeMap<u32, Vec<Vec<f32>>>,
     waiting_memory: Claim,
+    /// For the block that is read, in the file and as numbers.
+    _memory: Claim,
     /// The three channels that strips are made of.
     names: [String; CHANNELS],
 }
@@ -225,6 +232,7 @@ impl ExrStrips {
         };
         let layout = header.clone();
         check_size(header, &name)?;
+        let memory = block_memory(header, &name)?;
         let heading = match header.own_attributes.other.get(&Text::from(POSE_HEADING)) {
             Some(AttributeValue::F32(v)) if v.is_finite() => Some(f64::from(*v)),
             _ => None,
@@ -269,6 +277,7 @@ impl ExrStrips {
             next_row: 0,
             waiting: BTreeMap::new(),
             waiting_memory: Claim::default(),
+            _memory: memory,
             names: names.map(String::from),
         })
     }
@@ -405,6 +414,7 @@ pub fn value_at(path: &Path, names: &[&str], (column, row): (u32, u32)) -> Resul
         ));
     };
     check_size(header, &name)?;
+    let _memory = block_memory(header, &name)?;
     let header = header.clone();
     let width = header.layer_size.width() as u32;
     let blocks = reader

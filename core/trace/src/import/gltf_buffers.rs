@@ -4,30 +4,37 @@
 use super::{gltf_meshopt, read_beside};
 use crate::error::TraceError;
 use base64::Engine as _;
+use dome_files::budget::{self, Claim};
 use gltf::accessor::{DataType, Dimensions};
 use serde_json::Value;
 use std::borrow::Cow;
 use std::path::Path;
 
-/// All buffers of a document.
+/// All buffers of a document, and what they take beside the file itself.
 pub(super) fn load(
     document: &gltf::Document,
     json: &Value,
     mut blob: Option<Vec<u8>>,
     folder: &Path,
     name: &str,
-) -> Result<Vec<Vec<u8>>, TraceError> {
-    document
+) -> Result<(Vec<Vec<u8>>, Claim), TraceError> {
+    let mut memory = Claim::default();
+    let buffers: Result<_, TraceError> = document
         .buffers()
         .map(|buffer| {
             if gltf_meshopt::stands_in(&json["buffers"][buffer.index()]) {
-                return Ok(gltf_meshopt::room(buffer.length(), name)?);
+                memory.grow(buffer.length() as u64, name)?;
+                return Ok(vec![0; buffer.length()]);
             }
             let bytes = match buffer.source() {
                 gltf::buffer::Source::Bin => blob.take().ok_or_else(|| {
                     TraceError::damaged(name, "it has no binary part for its first buffer")
                 })?,
-                gltf::buffer::Source::Uri(uri) => resolve(uri, folder, name)?,
+                gltf::buffer::Source::Uri(uri) => {
+                    let (bytes, own) = resolve(uri, folder, name)?;
+                    memory.join(own);
+                    bytes
+                }
             };
             if bytes.len() < buffer.length() {
                 return Err(TraceError::damaged(
@@ -42,17 +49,24 @@ pub(super) fn load(
             }
             Ok(bytes)
         })
-        .collect()
+        .collect();
+    Ok((buffers?, memory))
 }
 
 /// The bytes behind a URI: data in the URI itself, or a file in the scene's folder.
-pub(super) fn resolve(uri: &str, folder: &Path, name: &str) -> Result<Vec<u8>, TraceError> {
+pub(super) fn resolve(
+    uri: &str,
+    folder: &Path,
+    name: &str,
+) -> Result<(Vec<u8>, Claim), TraceError> {
     if let Some(data) = uri.strip_prefix("data:") {
         let (_, body) = data
             .split_once(";base64,")
             .ok_or_else(|| TraceError::damaged(name, "a data URI in it is not base64"))?;
-        return base64::engine::general_purpose::STANDARD
-            .decode(body)
+        let memory = budget::claim(body.len() as u64 / 4 * 3, name)?;
+        let bytes = base64::engine::general_purpose::STANDARD.decode(body);
+        return bytes
+            .map(|bytes| (bytes, memory))
             .map_err(|e| TraceError::damaged(name, format!("a data URI in it is wrong: {e}")));
     }
     let decoded = percent_decoded(uri).ok_or_else(|| {

@@ -44,8 +44,6 @@ const UNDERSTOOD: [&str; 15] = [
     "KHR_mesh_quantization",
     "EXT_mesh_gpu_instancing",
 ];
-/// Deepest chain of nodes that is followed.
-const MAX_DEPTH: usize = 256;
 /// Most nodes that are placed; a document whose nodes share children could name many more.
 const MAX_PLACED: usize = 5_000_000;
 /// Most placed nodes that are put into groups and followed on their way.
@@ -73,7 +71,7 @@ fn read(path: &Path, name: &str, options: &ImportOptions) -> Result<Imported, Tr
     let root = gltf::json::deserialize::from_value(json.clone())
         .map_err(|e| TraceError::damaged(name, e))?;
     let document = gltf::Document::from_json(root).map_err(|e| TraceError::damaged(name, e))?;
-    let mut buffers = gltf_buffers::load(&document, &json, blob, folder, name)?;
+    let (mut buffers, _memory) = gltf_buffers::load(&document, &json, blob, folder, name)?;
     gltf_meshopt::decode(&json, &mut buffers, name)?;
     check_accessors(&document, &buffers, name)?;
 
@@ -109,7 +107,7 @@ fn read(path: &Path, name: &str, options: &ImportOptions) -> Result<Imported, Tr
         name,
     };
     for node in scene.nodes() {
-        placer.stand(&node, None, 0)?;
+        placer.stand(node)?;
     }
     // Nodes that share children over and over are placed, but neither grouped nor followed.
     let sane = placer.builder.rig.placed() <= MOST_FOLLOWED;
@@ -161,23 +159,21 @@ struct Placer<'a> {
 }
 
 impl Placer<'_> {
-    fn stand(
-        &mut self,
-        node: &gltf::Node,
-        parent: Option<u32>,
-        depth: usize,
-    ) -> Result<(), TraceError> {
-        if depth > MAX_DEPTH || self.builder.rig.placed() > MAX_PLACED {
-            return Err(TraceError::damaged(
-                self.name,
-                format!(
-                    "its nodes are nested deeper than {MAX_DEPTH} levels or are more than {MAX_PLACED}"
-                ),
-            ));
-        }
-        let entry = self.builder.rig.stand(node.index() as u32, parent);
-        for child in node.children() {
-            self.stand(&child, Some(entry), depth + 1)?;
+    /// Places a node and all below it, parents before children. A chain that is longer than the file has nodes is a circle.
+    fn stand(&mut self, node: gltf::Node<'_>) -> Result<(), TraceError> {
+        let most = self.document.nodes().len();
+        let mut open = vec![(node, None, 1)];
+        while let Some((node, parent, depth)) = open.pop() {
+            let refuse = |what: String| Err(TraceError::damaged(self.name, what));
+            if depth > most {
+                return refuse(format!("its node {} stands below itself", node.index()));
+            }
+            if self.builder.rig.placed() > MAX_PLACED {
+                return refuse(format!("its nodes stand in more than {MAX_PLACED} places"));
+            }
+            let entry = self.builder.rig.stand(node.index() as u32, parent);
+            let children: Vec<_> = node.children().collect();
+            open.extend((children.into_iter().rev()).map(|child| (child, Some(entry), depth + 1)));
         }
         Ok(())
     }

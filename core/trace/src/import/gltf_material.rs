@@ -39,7 +39,7 @@ pub(super) fn load_pictures(
                     Ok(decode_texture(bytes, &label)?)
                 }
                 gltf::image::Source::Uri { uri, .. } => Ok(decode_texture(
-                    &gltf_buffers::resolve(uri, folder, name)?,
+                    &gltf_buffers::resolve(uri, folder, name)?.0,
                     &label,
                 )?),
             }

@@ -5,7 +5,7 @@ use super::gltf_buffers::{ANY_NUMBER, is_kind, vectors_of, whole};
 use super::report::Tally;
 use crate::error::TraceError;
 use crate::scene::{Mesh, MeshPart, Morph, Part};
-use dome_files::budget::Claim;
+use dome_files::budget::{self, Claim};
 use gltf::accessor::{DataType, Dimensions};
 use gltf::mesh::Mode;
 use gltf::{Accessor, Semantic};
@@ -36,10 +36,13 @@ pub(super) fn load_meshes(
             };
             let mut parts = Vec::new();
             for primitive in mesh.primitives() {
+                // What it may take while it is read, and then what it does.
+                let mut own = budget::claim(most_bytes(&primitive), name)?;
                 let Some(part) = reader.part(&primitive)? else {
                     continue;
                 };
-                memory.grow(part.bytes(), name)?;
+                own.shrink_to(part.bytes());
+                memory.join(own);
                 count += part.plain.triangles.len();
                 if count > MAX_TRIANGLES {
                     return Err(TraceError::unsupported(
@@ -56,6 +59,26 @@ pub(super) fn load_meshes(
         })
         .collect();
     Ok((meshes?, memory))
+}
+
+/// What reading a primitive takes at most, bytes: its corners with all that they have, twice for what is being read, and its triangles,
+/// with the corners that they use looked up.
+fn most_bytes(primitive: &gltf::Primitive) -> u64 {
+    let count = |a: Option<Accessor>| a.map_or(0, |a| a.count() as u64);
+    let corners = count(primitive.get(&Semantic::Positions));
+    let indices = primitive.indices().map_or(corners, |a| a.count() as u64);
+    // Those that no triangle uses are left out.
+    let corners = corners.min(indices);
+    let each = 12
+        + primitive.attributes().count() as u64 * 16
+        + primitive.morph_targets().count() as u64 * 36;
+    let triangles = match primitive.mode() {
+        Mode::TriangleStrip | Mode::TriangleFan => indices,
+        _ => indices / 3,
+    };
+    (2 * each)
+        .saturating_mul(corners)
+        .saturating_add(8 * indices + 12 * triangles)
 }
 
 /// Which corners of a mesh its triangles use, where that is fewer than there are; `indices` are made to count those. One

@@ -2,7 +2,6 @@
 //! stands in for them, before anything reads it.
 
 use crate::error::TraceError;
-use dome_files::FileError;
 use dome_files::budget;
 use serde_json::Value;
 
@@ -78,13 +77,6 @@ pub(super) fn decode(json: &Value, buffers: &mut [Vec<u8>], name: &str) -> Resul
         buffers[to][at..at + size].copy_from_slice(&bytes);
     }
     Ok(())
-}
-
-/// Makes room for a buffer that stands in for compressed ones.
-pub(super) fn room(length: usize, name: &str) -> Result<Vec<u8>, FileError> {
-    // Freed with the import; a file cannot make the program ask for more than the budget.
-    let _fits = budget::claim(length as u64, name)?;
-    Ok(vec![0; length])
 }
 
 /// So many bytes, as the library wants them: one value an element.

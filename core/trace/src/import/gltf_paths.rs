@@ -31,7 +31,7 @@ pub(super) fn movers(
     }
     let mut movers = Vec::new();
     for node in scene.nodes() {
-        gather(&node, false, &targets, &mut movers);
+        gather(node, &targets, &mut movers);
     }
     movers.sort_by_key(|m| !m.camera);
     movers.truncate(MOST_MOVERS);
@@ -55,25 +55,27 @@ pub(super) fn movers(
     movers
 }
 
-fn gather(node: &gltf::Node, carried: bool, targets: &BTreeSet<usize>, movers: &mut Vec<Mover>) {
-    let moves = carried || targets.contains(&node.index());
-    if moves {
-        let camera = node.camera();
-        let name = node
-            .name()
-            .or(camera.as_ref().and_then(gltf::Camera::name))
-            .map_or_else(|| format!("node {}", node.index()), str::to_owned);
-        movers.push(Mover {
-            name,
-            node: node.index() as u32,
-            camera: camera.is_some(),
-            times: Vec::new(),
-            points: Vec::new(),
-            now: [0.0; 3],
-            turned: dome_optics::Orientation::default(),
-        });
-    }
-    for child in node.children() {
-        gather(&child, moves, targets, movers);
+fn gather(node: gltf::Node, targets: &BTreeSet<usize>, movers: &mut Vec<Mover>) {
+    let mut open = vec![(node, false)];
+    while let Some((node, carried)) = open.pop() {
+        let moves = carried || targets.contains(&node.index());
+        if moves {
+            let camera = node.camera();
+            let name = node
+                .name()
+                .or(camera.as_ref().and_then(gltf::Camera::name))
+                .map_or_else(|| format!("node {}", node.index()), str::to_owned);
+            movers.push(Mover {
+                name,
+                node: node.index() as u32,
+                camera: camera.is_some(),
+                times: Vec::new(),
+                points: Vec::new(),
+                now: [0.0; 3],
+                turned: dome_optics::Orientation::default(),
+            });
+        }
+        let children: Vec<_> = node.children().collect();
+        open.extend(children.into_iter().rev().map(|child| (child, moves)));
     }
 }

@@ -26,6 +26,7 @@ use crate::photometry::{LightStart, ToldLight};
 use crate::scene::{Document, Frame, Scene, SceneBuilder};
 use crate::sky::Sky;
 use dome_files::archive;
+use dome_files::budget::{self, Claim};
 use dome_files::error::display_name;
 use dome_imaging::transfer::linear_from_srgb;
 use glam::{DMat4, DVec3};
@@ -248,8 +249,12 @@ pub fn find_scene(
     }
 }
 
-/// Reads a file that a scene refers to, which must lie in the scene's own folder.
-fn read_beside(folder: &Path, reference: &str, scene: &str) -> Result<Vec<u8>, TraceError> {
+/// Reads a file that a scene refers to, which must lie in the scene's own folder; its memory is claimed first.
+fn read_beside(
+    folder: &Path,
+    reference: &str,
+    scene: &str,
+) -> Result<(Vec<u8>, Claim), TraceError> {
     let Some(relative) = archive::safe_relative(reference) else {
         return Err(TraceError::unsupported(
             scene,
@@ -258,10 +263,13 @@ fn read_beside(folder: &Path, reference: &str, scene: &str) -> Result<Vec<u8>, T
             ),
         ));
     };
-    std::fs::read(folder.join(relative)).map_err(|_| {
-        TraceError::unsupported(
+    let path = folder.join(relative);
+    if !path.is_file() {
+        return Err(TraceError::unsupported(
             scene,
             format!("its file \"{reference}\" is not there; add it, in a .zip with the scene"),
-        )
-    })
+        ));
+    }
+    let what = format!("The file \"{reference}\" of {scene}");
+    Ok(budget::read(&path, 1, &what)?)
 }

@@ -49,7 +49,7 @@ fn read(path: &Path, name: &str, import: &ImportOptions) -> Result<Imported, Tra
             Ok((Vec::new(), Default::default()))
         };
         match read_beside(folder, &file, name) {
-            Ok(mtl) => {
+            Ok((mtl, _memory)) => {
                 let text = with_all_numbers(&text_of(mtl));
                 let read = contain(&file, || tobj::load_mtl_buf(&mut Cursor::new(text)));
                 match read {
@@ -190,7 +190,7 @@ impl Converter<'_> {
         let light = [".exr", ".hdr"]
             .iter()
             .any(|e| file.to_ascii_lowercase().ends_with(e));
-        let decoded = read_beside(self.folder, &file, self.name).and_then(|bytes| {
+        let decoded = read_beside(self.folder, &file, self.name).and_then(|(bytes, _memory)| {
             let label = format!("Picture \"{file}\" of {}", self.name);
             // It is there and within the folder.
             Ok(match light {
