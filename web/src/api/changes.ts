@@ -5,6 +5,8 @@ import type { JobInfo } from "../generated/JobInfo";
 import type { Order } from "../generated/Order";
 import type { Project } from "../generated/Project";
 import { api, Refusal } from "./client";
+import { follow } from "./line";
+import { tellPresence } from "./presence";
 
 /** The query keys of everything that is kept. */
 export const keys = {
@@ -95,9 +97,12 @@ export function useChanges(): void {
         changed.clear();
       }, 250);
     };
-    const line = new EventSource("/api/events");
-    line.addEventListener("message", (message: MessageEvent<string>) => {
-      const event = JSON.parse(message.data) as Event | { kind: "open" };
+    const end = follow((told) => {
+      if (told.kind === "lost" || told.kind === "back") {
+        tellPresence(told.kind === "lost");
+        return;
+      }
+      const event = told as Event | { kind: "open" };
       if (event.kind === "job") {
         const { job } = event;
         const project = job.project ?? -1;
@@ -128,7 +133,7 @@ export function useChanges(): void {
     });
     return () => {
       clearTimeout(timer);
-      line.close();
+      end();
     };
   }, [queries]);
 }

@@ -264,6 +264,9 @@ export const api = {
   mendPair: (id: number) => json<JobInfo>("POST", `/pictures/${id}/mend-pair`),
   mendPicture: (id: number, against: number | null) =>
     json<JobInfo>("POST", `/pictures/${id}/mend${against === null ? "" : `?against=${against}`}`),
+  /** A picture that the server shows at an address of its own. */
+  picture: async (address: string): Promise<Blob> =>
+    (await request("GET", address.replace(/^\/api/, ""))).blob(),
   live: async (project: number, body: PreviewRequest, signal: AbortSignal): Promise<LivePicture> => {
     const response = await request("POST", `/projects/${project}/preview`, body, signal);
     return {

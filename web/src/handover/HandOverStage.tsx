@@ -149,9 +149,9 @@ export function HandOverStage({ project }: { project: Project }) {
     ? `/api/orders/${order.id}/${shown ? `frames/${shown[Math.floor(shown.length / 2)] ?? 0}/picture.jpg` : "picture.jpg"}`
     : "";
   const heading = order?.spec.pose.heading_deg ?? 0;
-  const { data: picture } = useQuery({
+  const { data: picture, error: unseen } = useQuery({
     queryKey: ["display", screen],
-    queryFn: async () => (await fetch(screen)).blob(),
+    queryFn: () => api.picture(screen),
     enabled: order !== undefined,
     gcTime: 10_000,
   });
@@ -320,7 +320,7 @@ export function HandOverStage({ project }: { project: Project }) {
             )}
           </div>
           <div className="mt-3 space-y-2">
-            <Problem error={make.error} />
+            <Problem error={make.error ?? unseen} />
             <button type="submit" className="btn btn-primary btn-sm w-full" disabled={make.isPending}>
               {make.isPending ? `Making and checking the ${kind}` : `Make the ${kind}`}
             </button>

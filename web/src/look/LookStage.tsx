@@ -1,3 +1,4 @@
+import { api } from "../api/client";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useLocation, useSearch } from "wouter";
@@ -30,7 +31,7 @@ function Viewer({ made }: { made: Package }) {
   const [problem, setProblem] = useState<string | null>(null);
   const { data: picture, error } = useQuery({
     queryKey: ["package-picture", made.id],
-    queryFn: async () => (await fetch(sphereOf(made))).blob(),
+    queryFn: () => api.picture(sphereOf(made)),
     gcTime: 0,
   });
   const full = useCallback(() => {

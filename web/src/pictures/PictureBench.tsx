@@ -41,9 +41,9 @@ export function PictureBench({ picture, others }: { picture: BroughtPicture; oth
   // Only what is made for two eyes takes both.
   const tools = two ? (["eyes"] as const) : TOOLS;
   const used = two ? "eyes" : tool;
-  const { data: sphere } = useQuery({
+  const { data: sphere, error: unseen } = useQuery({
     queryKey: ["sphere", whole],
-    queryFn: async () => (await fetch(whole)).blob(),
+    queryFn: () => api.picture(whole),
     enabled: known,
     staleTime: Infinity,
   });
@@ -130,7 +130,7 @@ export function PictureBench({ picture, others }: { picture: BroughtPicture; oth
           {two && (
             <Choice<Shown> label="Shown as" value={wanted} options={SHOWN_OF_PICTURES} onChange={setWanted} />
           )}
-          <Problem error={eyes.error ?? shape.error ?? (trouble ? new Error(trouble) : null)} />
+          <Problem error={eyes.error ?? shape.error ?? unseen ?? (trouble ? new Error(trouble) : null)} />
         </div>
       </div>
       <Tabs

@@ -28,7 +28,7 @@ export function PreflightPill({ project }: { project: Project }) {
   const [, go] = useLocation();
   const [open, setOpen] = useState(false);
   const panel = useRef<HTMLDivElement>(null);
-  const { findings, fresh } = usePreflight(project);
+  const { findings, fresh, problem, again } = usePreflight(project);
   const fix = useMutation({
     mutationFn: (finding: FindingInfo) => applyFix(queries, project, finding),
     onSuccess: async () => {
@@ -54,8 +54,9 @@ export function PreflightPill({ project }: { project: Project }) {
   }, [open]);
   const count = (level: FindingInfo["level"]) => findings?.filter((f) => f.level === level).length ?? 0;
   const [stops, warns, notes] = [count("stop"), count("warn"), count("note")];
-  const summary =
-    findings === undefined
+  const summary = problem
+    ? { kind: "look" as const, text: "not checked" }
+    : findings === undefined
       ? { kind: "busy" as const, text: "checking" }
       : stops > 0
         ? { kind: "stop" as const, text: `${stops} stop${stops === 1 ? "s" : ""}` }
@@ -104,7 +105,15 @@ export function PreflightPill({ project }: { project: Project }) {
               />
             </div>
           </div>
-          {findings?.length === 0 && (
+          {problem && (
+            <div className="flex items-center gap-2 py-2">
+              <Problem error={problem} />
+              <button type="button" className="btn btn-sm" onClick={again}>
+                Check again
+              </button>
+            </div>
+          )}
+          {!problem && findings?.length === 0 && (
             <p className="py-2 text-sm">
               <Mark kind="fine">
                 <span className="text-base-content">Nothing was found.</span>

@@ -9,6 +9,9 @@ interface Found {
   findings: FindingInfo[] | undefined;
   /** Whether it was found for things as they are now; else it is shown until that is known. */
   fresh: boolean;
+  /** Why it could not be found, and how to look once more. */
+  problem: Error | null;
+  again: () => void;
 }
 
 /** How long a change must stand before it is looked at, milliseconds: its live picture comes first. */
@@ -21,7 +24,7 @@ export function usePreflight(project: Project): Found {
   const viewpoints = project.viewpoints.map((v) => ({ ...v, version: 0 }));
   const version = JSON.stringify([settings, viewpoints, orders.map((o) => [o.id, o.state])]);
   const known = useRef(false);
-  const { data, isPlaceholderData } = useQuery({
+  const { data, isPlaceholderData, error, refetch } = useQuery({
     queryKey: ["preflight", id, version],
     queryFn: async ({ signal }) => {
       if (known.current) await new Promise((r) => setTimeout(r, SETTLED));
@@ -33,5 +36,10 @@ export function usePreflight(project: Project): Found {
     placeholderData: (before) => before,
     gcTime: 60_000,
   });
-  return { findings: data, fresh: data !== undefined && !isPlaceholderData };
+  return {
+    findings: data,
+    fresh: data !== undefined && !isPlaceholderData && error === null,
+    problem: error,
+    again: () => void refetch(),
+  };
 }

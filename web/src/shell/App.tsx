@@ -5,6 +5,7 @@ import { Library } from "../library/Library";
 import { PicturesPage } from "../pictures/PicturesPage";
 import { setUnitSystem, unitSystem } from "../parts/units";
 import { ProjectFrame } from "./ProjectFrame";
+import { ServerLost } from "./ServerLost";
 import { ShellContext } from "./theme";
 
 const KEPT = "owl-dome-theme";
@@ -41,6 +42,7 @@ export function App() {
           <Library />
         </Route>
       </Switch>
+      <ServerLost />
     </ShellContext>
   );
 }

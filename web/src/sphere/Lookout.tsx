@@ -60,19 +60,26 @@ export function Lookout({
     let made: SphereView | null = null;
     let gone = false;
     // The 3D library is large; it is fetched when first needed.
-    void import("./SphereView")
-      .then((module) => {
+    import("./SphereView").then(
+      (module) => {
         if (gone || !canvas.current) return;
-        made = new module.SphereView(canvas.current);
+        try {
+          made = new module.SphereView(canvas.current);
+        } catch {
+          report.current.onProblem?.(
+            "This browser shows no WebGL 2; switch on graphics acceleration or use another one.",
+          );
+          return;
+        }
         made.fit();
         made.look(inPicture.current);
         setSphere(made);
-      })
-      .catch(() =>
+      },
+      () =>
         report.current.onProblem?.(
-          "This browser shows no WebGL 2; switch on graphics acceleration or use another one.",
+          "A part of this page could not be loaded: the server does not answer, or is another version by now. Load the page again.",
         ),
-      );
+    );
     return () => {
       gone = true;
       made?.dispose();

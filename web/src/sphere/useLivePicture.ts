@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { api, type LivePicture } from "../api/client";
+import { usePresence } from "../api/presence";
 import type { PairShown } from "../generated/PairShown";
 import type { Pose } from "../generated/Pose";
 import type { Rig } from "../generated/Rig";
@@ -84,7 +85,9 @@ export function useLivePicture(
   const rest = JSON.stringify([project, settings, clay, setup, moment, rig, shown]);
   const view = JSON.stringify([rest, pose]);
   const turned = rig?.kind !== "flat" && of?.rest === rest ? turn(of.pose, pose) : null;
-  const key = JSON.stringify([view, moving]);
+  // Where the server was away it is asked once more.
+  const { returns } = usePresence();
+  const key = JSON.stringify([view, moving, returns]);
   const busy = useRef<Promise<unknown> | null>(null);
   const step = useRef(USUAL_STEP);
   const seen = useRef("");
