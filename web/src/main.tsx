@@ -5,11 +5,14 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./shell/App";
+import { settleInput } from "./parts/input";
 
 const queries = new QueryClient({
   // The server tells what changed, so nothing needs to be asked again and again.
   defaultOptions: { queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false } },
 });
+
+settleInput();
 
 const root = document.getElementById("root");
 if (root) {

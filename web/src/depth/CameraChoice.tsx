@@ -1,3 +1,4 @@
+import { sceneKey } from "../scene/sceneKey";
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
 import type { FramedCamera } from "../generated/FramedCamera";
@@ -15,7 +16,7 @@ export function CameraChoice({
 }) {
   const { unit, time_s, up } = project.settings;
   const { data, error } = useQuery({
-    queryKey: ["cameras", project.id, project.scene.file, unit, time_s, up],
+    queryKey: ["cameras", project.id, sceneKey(project.scene), unit, time_s, up],
     queryFn: () => api.cameras(project.id),
   });
   const cameras = (data ?? []).filter((c) => c.frame !== null);

@@ -1,3 +1,4 @@
+import { sceneKey } from "../scene/sceneKey";
 import { useRef, type PointerEvent, type ReactNode } from "react";
 import type { DepthInfo } from "../generated/DepthInfo";
 import type { Pose } from "../generated/Pose";
@@ -163,7 +164,7 @@ export function PlanesOnPaper({
 }) {
   const [x, y, z] = pose.position;
   const { unit, time_s, moves, up } = project.settings;
-  const version = JSON.stringify([project.scene.file, unit, time_s, moves, up]);
+  const version = JSON.stringify([sceneKey(project.scene), unit, time_s, moves, up]);
   const [planBox, sectionBox] = [useRef<HTMLDivElement>(null), useRef<HTMLDivElement>(null)];
   const to = along(x, z, pose.heading_deg, 1);
   const zero = depth?.planes_m.zero ?? 3;

@@ -34,6 +34,13 @@ export function NumberField({
 }: Props) {
   const [draft, setDraft] = useState<string | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
+  // What was typed and refused is meant for the value of then: one that is set elsewhere takes its place.
+  const [of, setOf] = useState(value);
+  if (of !== value) {
+    setOf(value);
+    setDraft(null);
+    setProblem(null);
+  }
   const told = useId();
   const limits = { min, max, unit };
   const take = (next: number) => {

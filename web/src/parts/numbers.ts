@@ -32,6 +32,8 @@ export function stepped(value: number, by: number, { min, max }: Limits): number
 /** Whether a form holds something that was refused; the first such field gets the focus. */
 export function refused(form: HTMLFormElement): boolean {
   const field = form.querySelector<HTMLElement>("[aria-invalid=true]");
+  // A closed section would hide why nothing happens.
+  for (let at = field?.closest("details"); at; at = at.parentElement?.closest("details")) at.open = true;
   field?.focus();
   return field !== null;
 }

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
 import { keys } from "../api/changes";
+import type { Estimate } from "../generated/Estimate";
 import type { OrderRequest } from "../generated/OrderRequest";
 import type { Pass } from "../generated/Pass";
 import type { Project } from "../generated/Project";
@@ -41,6 +42,14 @@ type Purpose = "final" | "draft";
 
 /** Noise that is clean enough for print and web, and for a first look, percent. */
 const NOISE: Record<Purpose, number> = { final: QUALITY.noise, draft: 12 };
+
+/** How often it is looked whether there is room by now, milliseconds. */
+const ROOM_MS = 3000;
+
+/** Whether a disk has too little room. */
+const isShort = ({ free_bytes, working_bytes, elsewhere }: Estimate): boolean =>
+  (free_bytes !== null && free_bytes < working_bytes) ||
+  (elsewhere !== null && elsewhere.free_bytes !== null && elsewhere.free_bytes < elsewhere.bytes);
 
 /** Orders a render of a viewpoint. */
 export function NewOrder({
@@ -130,6 +139,8 @@ export function NewOrder({
     placeholderData: (before) => before,
     retry: false,
     gcTime: 10_000,
+    // Room may be made meanwhile, here or elsewhere.
+    refetchInterval: ({ state }) => (state.data && isShort(state.data.estimate) ? ROOM_MS : false),
   });
   const estimate = told?.estimate;
   const time = useTimeTold(project.id, wish, rig, error === null && told !== undefined);
@@ -155,9 +166,7 @@ export function NewOrder({
     onSuccess: () => queries.invalidateQueries({ queryKey: keys.project(project.id) }),
   });
   const elsewhere = estimate?.elsewhere ?? null;
-  const short =
-    (estimate?.free_bytes != null && estimate.free_bytes < estimate.working_bytes) ||
-    (elsewhere?.free_bytes != null && elsewhere.free_bytes < elsewhere.bytes);
+  const short = estimate !== undefined && isShort(estimate);
   // The usual widths of a sphere, as wide as this shape needs for the same detail.
   const full = SHAPES[0];
   const usual = WIDTHS.map(([w, use]): [number, string] => [

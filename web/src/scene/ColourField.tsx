@@ -1,3 +1,4 @@
+import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { NumberField } from "../parts/NumberField";
 
 export type Colour = [number, number, number];
@@ -35,6 +36,22 @@ export function ColourField({
   onChange: (c: Colour) => void;
 }) {
   const top = brightness(colour);
+  const [draft, setDraft] = useState<string | null>(null);
+  const field = useRef<HTMLInputElement>(null);
+  const take = useRef<(hex: string) => void>(null);
+  useLayoutEffect(() => {
+    take.current = (hex) => {
+      setDraft(null);
+      if (hex !== toHex(colour)) onChange(fromHex(hex, top));
+    };
+  });
+  // The browser tells of every step while a colour is being looked for, and by this once it is chosen.
+  useEffect(() => {
+    const input = field.current;
+    const chosen = () => input && take.current?.(input.value);
+    input?.addEventListener("change", chosen);
+    return () => input?.removeEventListener("change", chosen);
+  }, []);
   return (
     <div className="flex items-end gap-2">
       <label className="flex flex-col gap-0.5">
@@ -42,8 +59,9 @@ export function ColourField({
         <input
           type="color"
           className="h-8 w-12 rounded border border-base-300 bg-base-100 p-0.5"
-          value={toHex(colour)}
-          onChange={(e) => onChange(fromHex(e.target.value, top))}
+          ref={field}
+          value={draft ?? toHex(colour)}
+          onChange={(e) => setDraft(e.target.value)}
         />
       </label>
       <div className="w-32">

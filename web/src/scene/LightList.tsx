@@ -1,3 +1,4 @@
+import { sceneKey } from "./sceneKey";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
@@ -97,6 +98,7 @@ export function LightList({
       project.id,
       viewpoint.id,
       project.viewpoints.find((v) => v.id === viewpoint.id)?.pose.position,
+      sceneKey(project.scene),
       project.settings.unit,
       project.settings.time_s,
       project.settings.surroundings,

@@ -1,3 +1,4 @@
+import { sceneKey } from "../scene/sceneKey";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation, useSearchParams } from "wouter";
@@ -73,7 +74,7 @@ export function StandStage({ project }: { project: Project }) {
   });
   // Plans and starts change with the shape of the scene only.
   const { unit, time_s, moves } = project.settings;
-  const version = JSON.stringify([unit, time_s, moves]);
+  const version = JSON.stringify([unit, time_s, moves, sceneKey(project.scene)]);
   const shape = String(hash(version));
 
   const reading = useReading(
