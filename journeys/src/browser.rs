@@ -214,6 +214,22 @@ impl Browser {
         self.click_at(&path, words).await;
     }
 
+    /// Has a switch on or off, whichever it was.
+    pub async fn set_switch(&self, words: &str, on: bool) {
+        let is = format!(
+            "return [...document.querySelectorAll('label')].find(l => l.innerText.trim() === '{words}')?.querySelector('input[type=checkbox]')?.checked ?? null;"
+        );
+        self.until(
+            words,
+            &format!("const f = () => {{ {is} }}; return f() !== null;"),
+        )
+        .await;
+        if self.script(&is).await != json!(on) {
+            self.press_switch_label(words).await;
+        }
+        assert_eq!(self.script(&is).await, json!(on), "{words}");
+    }
+
     /// Opens a part of a form and turns some of its switches.
     pub async fn press_switch(&self, part: &str, words: &[&str]) {
         let path = format!("//summary[starts-with(normalize-space(.),'{part}')]");

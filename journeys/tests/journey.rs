@@ -136,9 +136,7 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         b.choose("Quality", "samples").await;
         b.fill("Samples per pixel", &samples.to_string()).await;
         b.press_switch("Passes", &["Depth", "Object mask"]).await;
-        if samples > 1 {
-            b.press_switch("More", &["Denoise"]).await;
-        }
+        b.set_switch("Denoise", samples > 1).await;
         b.until("the height", &says(format!("{} px", width / 2))).await;
         assert!(b.find("[data-testid=disk]").await.text().await.unwrap().contains("MB"));
         b.press("Order render").await;
@@ -271,7 +269,7 @@ fn an_uploaded_scene_makes_the_journey_too() {
         b.press("Order a render").await;
         b.fill("Width", "256").await;
         // Denoised, the noise asked for is what is left; what is left is told, and what was taken is shown.
-        b.press_switch("More", &["Denoise"]).await;
+        b.set_switch("Denoise", true).await;
         b.fill("Noise left at most", "6").await;
         b.press("Order render").await;
         b.press("What denoising took").await;

@@ -4,6 +4,7 @@
 use journeys::browser::{Browser, runtime};
 use journeys::support::{Server, scene_in, text, wait_for};
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
 
 /// Fields that the browser or the page calls invalid, and refusals that are shown.
 const WRONG: &str = "return [...document.querySelectorAll('input:invalid, select:invalid, [aria-invalid=true], [role=alert]')].map(e => e.outerHTML.slice(0, 200));";
@@ -72,7 +73,9 @@ fn with_all_defaults_every_stage_leads_on() {
         b.press("Order render").await;
         wait_for("the final order", || (orders(&server).len() == 1).then_some(()));
         let spec = orders(&server)[0]["spec"].clone();
-        assert_eq!((&spec["samples"], &spec["noise_percent"], &spec["draft"]), (&json!(2048), &json!(4.0), &json!(false)));
+        // Denoised where this machine can.
+        let can = server.json("GET", "/api/machine", None).1["denoiser"].clone();
+        assert_eq!((&spec["samples"], &spec["noise_percent"], &spec["draft"], &spec["denoise"]), (&json!(2048), &json!(4.0), &json!(false), &can));
         // What they look like is not asked here, so they need not be rendered.
         let stop_newest = || {
             let order = orders(&server)[0]["id"].clone();
@@ -87,6 +90,7 @@ fn with_all_defaults_every_stage_leads_on() {
         nothing_is_wrong(&b, "both orders").await;
 
         // Any number within the limits is taken; what is refused says so beside the field, and nothing is ordered.
+        b.set_switch("Denoise", false).await;
         b.fill("Noise at most", "3,7").await;
         b.press("Order render").await;
         wait_for("the third order", || (orders(&server).len() == 3).then_some(()));
@@ -239,4 +243,105 @@ fn every_usual_window_holds_the_stages() {
         }
         b.close().await;
     });
+}
+
+/// What is wrong with how a page fits its window: what reaches out of it sideways, tabs in more than one line, texts under 12 px, and
+/// labels of one row that lie over each other.
+const MISFITS: &str = r#"
+    const found = [];
+    const told = e => `${e.tagName}.${e.className?.baseVal ?? e.className}: ${(e.innerText ?? '').slice(0, 40)}`;
+    const main = document.querySelector('main');
+    if (main.scrollWidth > main.clientWidth + 1) found.push(`main is ${main.scrollWidth} wide in ${main.clientWidth}`);
+    const cut = e => { for (let at = e.parentElement; at && at !== document.body; at = at.parentElement) { if (getComputedStyle(at).overflowX !== 'visible') return true; } return false; };
+    for (const e of main.querySelectorAll('*')) {
+        const box = e.getBoundingClientRect();
+        if (box.width === 0 || e.closest('svg') || e.closest('.sr-only')) continue;
+        if (e.scrollWidth > e.clientWidth + 1 && ['auto', 'scroll'].includes(getComputedStyle(e).overflowX)) found.push(`scrolls sideways: ${told(e)}`);
+        if (box.right > innerWidth + 1 && !cut(e)) found.push(`reaches out: ${told(e)}`);
+        const own = [...e.childNodes].some(n => n.nodeType === 3 && n.textContent.trim() !== '');
+        if (own && parseFloat(getComputedStyle(e).fontSize) < 12) found.push(`small text: ${told(e)}`);
+    }
+    for (const list of main.querySelectorAll('[role=tablist]')) {
+        const tops = new Set([...list.querySelectorAll('[role=tab]')].map(t => Math.round(t.getBoundingClientRect().top)));
+        if (tops.size > 1) found.push(`tabs in ${tops.size} lines: ${told(list)}`);
+    }
+    for (const row of main.querySelectorAll('[aria-hidden=true]')) {
+        const spans = [...row.children].filter(c => c.tagName === 'SPAN' && c.innerText.trim() !== '').map(c => c.getBoundingClientRect()).filter(b => b.width > 0);
+        const over = (a, b) => a.left < b.right - 1 && b.left < a.right - 1 && a.top < b.bottom - 1 && b.top < a.bottom - 1;
+        if (spans.some((a, i) => spans.slice(i + 1).some(b => over(a, b)))) found.push(`labels over each other: ${told(row)}`);
+    }
+    return [...new Set(found)].slice(0, 12);
+"#;
+
+/// Every stage with all its tabs, and the tools of Pictures, with names of 80 letters, in every usual window ; both themes are legible.
+#[test]
+fn every_page_fits_every_window_with_long_names() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Server::start(&folder.path().join("data"), true);
+    let base = server.address.clone();
+    let long = "A name of eighty letters that somebody thought of for this one and kept as it is";
+    assert_eq!(long.len(), 80);
+    let (_, project) = server.json("GET", "/api/projects/1", None);
+    let mut viewpoint = project["viewpoints"][0].clone();
+    viewpoint["name"] = json!(long);
+    let path = format!("/api/projects/1/viewpoints/{}", viewpoint["id"]);
+    assert_eq!(server.json("PUT", &path, Some(viewpoint)).0, 200);
+    let (status, answer) = server.json("PATCH", "/api/projects/1", Some(json!({ "name": long })));
+    assert_eq!(status, 200, "{answer}");
+    let picture = server.json("GET", "/api/pictures", None).1["pictures"][0]["id"].clone();
+    let mut wrong: BTreeMap<String, String> = BTreeMap::new();
+    runtime().block_on(async {
+        let b = Browser::open(folder.path()).await;
+        b.client.goto(&base).await.unwrap();
+        let stages = ["scene", "stand", "depth", "render", "hand-over", "look"]
+            .map(|s| format!("project/1/{s}"));
+        for page in stages
+            .into_iter()
+            .chain([format!("pictures/{picture}"), String::new()])
+        {
+            b.client.goto(&format!("{base}/{page}")).await.unwrap();
+            b.until(
+                "the page",
+                "return document.querySelectorAll('main button, main a').length > 0;",
+            )
+            .await;
+            let tabs = b
+                .script("return document.querySelectorAll('main [role=tab]').length;")
+                .await
+                .as_u64()
+                .unwrap();
+            for tab in 0..tabs.max(1) {
+                b.script(&format!(
+                    "document.querySelectorAll('main [role=tab]')[{tab}]?.click(); return true;"
+                ))
+                .await;
+                for (width, height) in [(1024, 768), (1280, 800), (1920, 1080), (2560, 1440)] {
+                    b.resize(width, height).await;
+                    b.settled().await;
+                    for misfit in b.script(MISFITS).await.as_array().unwrap() {
+                        let place = format!("{page}, tab {tab}, {width} px");
+                        wrong.entry(misfit.to_string()).or_insert(place);
+                    }
+                }
+            }
+        }
+        // How things lie does not depend on the theme; what can be read does.
+        b.resize(1280, 800).await;
+        for theme in ["daylight", "dusk"] {
+            b.script(&format!(
+                "localStorage.setItem('owl-dome-theme', '{theme}'); return true;"
+            ))
+            .await;
+            for stage in ["scene", "stand", "depth", "render"] {
+                b.client
+                    .goto(&format!("{base}/project/1/{stage}"))
+                    .await
+                    .unwrap();
+                b.find("[data-testid=horizon-picture]").await;
+                b.check_accessibility(&format!("{stage}, {theme}")).await;
+            }
+        }
+        b.close().await;
+    });
+    assert!(wrong.is_empty(), "{wrong:#?}");
 }

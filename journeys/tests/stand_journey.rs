@@ -519,7 +519,7 @@ async fn several(server: &Server, b: &Browser) {
     )
     .await;
     b.press("Use metres").await;
-    b.press_tab("Suggested places").await;
+    b.press_tab("Suggestions").await;
     b.until("the starts' pictures", "const i = [...document.querySelectorAll('[data-testid=start] img')]; return i.length > 1 && i.every(p => p.naturalWidth === 256);").await;
     b.check_accessibility("starts").await;
     b.screenshot("stand-starts").await;

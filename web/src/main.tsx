@@ -4,6 +4,8 @@ import "./app.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
+import { api } from "./api/client";
+import { keys } from "./api/changes";
 import { App } from "./shell/App";
 import { settleInput } from "./parts/input";
 
@@ -13,6 +15,8 @@ const queries = new QueryClient({
 });
 
 settleInput();
+// Known before it is needed.
+void queries.prefetchQuery({ queryKey: keys.machine, queryFn: api.machine });
 
 const root = document.getElementById("root");
 if (root) {

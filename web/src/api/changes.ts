@@ -14,6 +14,7 @@ export const keys = {
   pictures: ["pictures"] as const,
   project: (id: number) => ["project", id] as const,
   jobs: ["jobs"] as const,
+  machine: ["machine"] as const,
 };
 
 type JobEvent = Extract<Event, { kind: "job" }>;

@@ -4,12 +4,16 @@ import type { DepthInfo } from "../generated/DepthInfo";
 import type { Project } from "../generated/Project";
 import type { Rig } from "../generated/Rig";
 import type { Viewpoint } from "../generated/Viewpoint";
+import { apart } from "../parts/spread";
 import { length } from "../parts/units";
 import { ChartBars } from "./ChartBars";
 
 const TICKS = [0.25, 0.5, 0.75, 1, 1.5, 2, 3, 5, 10, 30];
 /** Farthest that zero parallax is put, metres; it stands for infinity where a number must be told. */
 const FARTHEST = 100_000;
+
+/** How far apart labels of the axis are at least, percent of it. */
+const LABEL = 9;
 
 type Plane = "nearest" | "farthest";
 
@@ -94,7 +98,7 @@ export function DepthChart({
     >
       <div className="mx-auto h-full w-[3px] bg-current" />
       <span
-        className={`absolute top-0 rounded ${at(metres) > 88 ? "right-1/2" : at(metres) < 10 ? "left-1/2" : "left-1/2 -translate-x-1/2"} bg-base-100/90 px-1 text-[11px] whitespace-nowrap text-base-content`}
+        className={`absolute top-0 rounded ${at(metres) > 88 ? "right-1/2" : at(metres) < 10 ? "left-1/2" : "left-1/2 -translate-x-1/2"} bg-base-100/90 px-1 text-xs whitespace-nowrap text-base-content`}
       >
         {name} {metres === null ? "∞" : length(metres)}
       </span>
@@ -124,8 +128,12 @@ export function DepthChart({
         {flat && plane("nearest", nearest)}
         {flat && plane("farthest", farthest)}
       </div>
-      <div className="relative h-5 text-[11px] text-base-content/80" aria-hidden="true">
-        {TICKS.filter((m) => at(m) > 3 && at(m) < 97).map((m) => (
+      <div className="relative h-5 text-xs text-base-content/80" aria-hidden="true">
+        {apart(
+          TICKS.filter((m) => at(m) > 3 && at(m) < 94),
+          at,
+          LABEL,
+        ).map((m) => (
           <span key={m} className="absolute -translate-x-1/2" style={{ left: `${at(m)}%` }}>
             {length(m)}
           </span>

@@ -85,7 +85,7 @@ export function DepthTimeChart({ frames, total, rig, time, onMoment }: Props) {
       data-testid="depth-over-time"
     >
       <div className="flex min-h-24 flex-1 gap-1">
-        <div className="relative w-12 text-[11px] text-base-content/80" aria-hidden="true">
+        <div className="relative w-12 text-xs text-base-content/80" aria-hidden="true">
           {marks.map((m) => (
             <span key={m} className="absolute right-0 -translate-y-1/2" style={{ top: `${y(m)}%` }}>
               {length(m)}
@@ -169,7 +169,7 @@ export function DepthTimeChart({ frames, total, rig, time, onMoment }: Props) {
           />
         </div>
       </div>
-      <div className="relative ml-13 h-5 text-[11px] text-base-content/80" aria-hidden="true">
+      <div className="relative ml-13 h-5 text-xs text-base-content/80" aria-hidden="true">
         {ticks(from, to).map((t) => (
           <span
             key={t}

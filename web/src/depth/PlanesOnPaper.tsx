@@ -15,9 +15,9 @@ const NAMES: Record<WhichPlane, string> = {
   farthest: "farthest",
 };
 const LOOKS: Record<WhichPlane, { stroke: string; dash?: string }> = {
-  nearest: { stroke: "#9a5b00", dash: "6 3" },
-  zero: { stroke: "#3c5570" },
-  farthest: { stroke: "#9a5b00", dash: "2 3" },
+  nearest: { stroke: "var(--plan-near)", dash: "6 3" },
+  zero: { stroke: "var(--plan-view)" },
+  farthest: { stroke: "var(--plan-near)", dash: "2 3" },
 };
 
 type Line = [[number, number], [number, number]];
@@ -66,7 +66,7 @@ function Paper({
       tabIndex={0}
       data-testid={up ? "section-planes" : "plan-planes"}
       data-points={view.plan ? pointCount(view.plan) : 0}
-      className="relative h-[45vh] cursor-grab touch-none overflow-hidden rounded-md border border-base-300 bg-white"
+      className="relative h-[45vh] cursor-grab touch-none overflow-hidden rounded-md border border-base-300 bg-(--paper)"
       onPointerDown={(e) => {
         e.currentTarget.setPointerCapture(e.pointerId);
         drag.current = [e.clientX, e.clientY];
@@ -81,9 +81,9 @@ function Paper({
         {frame && (
           <path
             d={`M${at(frame[0])}L${at(eye)}L${at(frame[1])}`}
-            fill="#3c5570"
+            fill="var(--plan-view)"
             fillOpacity="0.07"
-            stroke="#3c5570"
+            stroke="var(--plan-view)"
             strokeWidth="1"
             vectorEffect="non-scaling-stroke"
           />
@@ -95,7 +95,7 @@ function Paper({
             r={ring}
             fill="#f0a020"
             fillOpacity="0.12"
-            stroke="#9a5b00"
+            stroke="var(--plan-near)"
             strokeWidth="1.4"
             strokeDasharray="6 3"
             vectorEffect="non-scaling-stroke"
@@ -116,7 +116,7 @@ function Paper({
           cx={eye[0]}
           cy={sign * eye[1]}
           r={5 / view.paper.scale}
-          fill="#3c5570"
+          fill="var(--plan-view)"
           stroke="#fff"
           strokeWidth="2"
           vectorEffect="non-scaling-stroke"
@@ -131,7 +131,7 @@ function Paper({
         return (
           <span
             key={which}
-            className="pointer-events-none absolute -translate-x-1/2 rounded bg-base-100/90 px-1 text-[11px] whitespace-nowrap text-base-content"
+            className="pointer-events-none absolute -translate-x-1/2 rounded bg-base-100/90 px-1 text-xs whitespace-nowrap text-base-content"
             style={{
               left: Math.min(view.size.w - 50, Math.max(50, place.left)),
               top: Math.min(view.size.h - 20, Math.max(4, place.top - (up ? 20 + i * 15 : 8))),
@@ -143,7 +143,7 @@ function Paper({
       })}
       <ScaleBar view={view} />
       <ZoomButtons view={view} what={label} />
-      <div className="pointer-events-none absolute top-1.5 right-1.5 rounded bg-base-100/90 px-1.5 py-0.5 text-[11px] text-base-content">
+      <div className="pointer-events-none absolute top-1.5 right-1.5 rounded bg-base-100/90 px-1.5 py-0.5 text-xs text-base-content">
         {children}
       </div>
     </div>

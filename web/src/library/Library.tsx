@@ -85,7 +85,7 @@ export function Library() {
           Pictures
         </Link>
       </Header>
-      <main className="min-h-0 flex-1 overflow-auto px-10 py-8">
+      <main tabIndex={-1} className="min-h-0 flex-1 overflow-auto px-10 py-8">
         <h1 className="mb-5 text-3xl">Library</h1>
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(20rem,1fr))] gap-6">
           {cards?.map((card) => (

@@ -16,13 +16,27 @@ interface Props {
 export function ConfirmButton({ label, question, onConfirm, disabled, className = "", ariaLabel }: Props) {
   const [asking, setAsking] = useState(false);
   const keep = useRef<HTMLButtonElement>(null);
+  const button = useRef<HTMLButtonElement>(null);
+  const answered = useRef(false);
   useEffect(() => {
-    // The harmless answer has the focus.
+    // The harmless answer has the focus; afterwards the button has it again.
     if (asking) keep.current?.focus();
+    else if (answered.current) button.current?.focus();
+    answered.current = asking;
   }, [asking]);
+  useEffect(
+    () => () => {
+      // What was removed takes its button with it: the keyboard goes on in the page, not at its start.
+      setTimeout(() => {
+        if (document.activeElement === document.body) document.querySelector("main")?.focus();
+      });
+    },
+    [],
+  );
   if (!asking) {
     return (
       <button
+        ref={button}
         type="button"
         className={`btn btn-ghost font-normal text-error ${className}`}
         disabled={disabled}

@@ -19,7 +19,7 @@ export function SelectField<T extends string | number>({
     <label className={`flex flex-col gap-0.5 ${className}`}>
       <span className="text-xs text-base-content/75">{label}</span>
       <select
-        className="select select-sm w-full bg-base-100"
+        className="select select-sm w-full truncate bg-base-100 pr-7"
         value={options.some(([v]) => v === value) ? value : ""}
         onChange={(e) => {
           const chosen = options.find(([v]) => String(v) === e.target.value);

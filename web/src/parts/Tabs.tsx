@@ -22,7 +22,7 @@ export function Tabs<T extends string>({ label, tabs, chosen, onChoose }: Props<
       role="tablist"
       tabIndex={-1}
       aria-label={label}
-      className="flex flex-wrap gap-x-3 border-b border-base-300 text-[13px]"
+      className="flex flex-wrap gap-x-2 border-b border-base-300 text-xs min-[1200px]:gap-x-3 min-[1200px]:text-[13px]"
       onKeyDown={keys}
     >
       {tabs.map(([tab, name]) => (

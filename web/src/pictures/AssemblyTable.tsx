@@ -115,15 +115,15 @@ export function AssemblyTable({ ids, pictures, onDone, onLeave }: Props) {
           ` ${(guess.data.confidence * 100).toFixed(0)} % sure: steps of ${guess.data.steps_percent?.[0].toFixed(1)} % of white between neighbours, ${guess.data.steps_percent?.[1].toFixed(1)} % in the next best way.`}
         {missing.length > 0 && ` Missing: ${missing.join(", ")}; it stays empty.`}
       </p>
-      <div className="flex items-start gap-6">
-        <div className="grid grid-cols-[repeat(4,9.25rem)] grid-rows-[repeat(3,9.25rem)] gap-1">
+      <div className="flex flex-wrap items-start gap-6 min-[1200px]:flex-nowrap">
+        <div className="grid w-full max-w-[37.75rem] grid-cols-4 gap-1">
           {FACES.map((face, i) => {
             const [column, row] = CELLS[i] ?? [1, 1];
             const l = laid[i];
             return (
               <div
                 key={face}
-                className={`mid-grey group relative overflow-hidden rounded-sm ${held === i ? "outline-3 outline-secondary" : ""}`}
+                className={`mid-grey group relative aspect-square overflow-hidden rounded-sm ${held === i ? "outline-3 outline-secondary" : ""}`}
                 style={{ gridColumn: column, gridRow: row }}
               >
                 <button

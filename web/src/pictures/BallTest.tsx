@@ -27,8 +27,8 @@ export function BallTest({ picture }: { picture: BroughtPicture }) {
     );
   }
   return (
-    <div className="flex items-start gap-5" data-testid="balls">
-      <div className="mid-grey relative aspect-[3/1] w-[42rem] shrink-0 overflow-hidden rounded-md">
+    <div className="flex flex-wrap items-start gap-x-5 gap-y-3 min-[1400px]:flex-nowrap" data-testid="balls">
+      <div className="mid-grey relative aspect-[3/1] w-full max-w-[42rem] overflow-hidden rounded-md">
         <img
           src={`/api/pictures/${picture.id}/balls.jpg?${encodeURIComponent(picture.shape ?? "")}`}
           alt="Mirror, rough and white ball"
@@ -73,7 +73,7 @@ export function BallTest({ picture }: { picture: BroughtPicture }) {
           )}
         </svg>
       </div>
-      <p className="max-w-60 text-[13px] text-base-content/85">
+      <p className="max-w-[42rem] min-w-60 flex-1 text-[13px] text-base-content/85">
         {state === "lighting" && "Lighting the balls … "}The viewer looks ahead, at heading {heading(0)}. The
         mirror ball shows behind in its middle; what lies to the right is mirrored on its right side, ahead
         all round its rim. The rough ball has a roughness of 0.5, the white one is matt. If a name does not

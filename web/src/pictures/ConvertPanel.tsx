@@ -42,7 +42,7 @@ export function ConvertPanel({ picture, view }: { picture: BroughtPicture; view:
     setTurn(turn.map((old, i) => (i === at ? v : old)) as [number, number, number]);
   return (
     <form
-      className="grid grid-cols-[19rem_minmax(0,1fr)] gap-6"
+      className="grid gap-x-6 gap-y-3 min-[1200px]:grid-cols-[19rem_minmax(0,1fr)]"
       noValidate
       onSubmit={(e) => {
         e.preventDefault();
@@ -53,7 +53,7 @@ export function ConvertPanel({ picture, view }: { picture: BroughtPicture; view:
         <ShapeChooser shape={shape} onChange={(o) => setShape(o.shape)} files />
       </div>
       <div className="flex flex-col gap-3">
-        <div className="grid grid-cols-[8rem_8rem_8rem_auto] items-end justify-start gap-3">
+        <div className="grid grid-cols-[repeat(3,minmax(0,8rem))_auto] items-end justify-start gap-3">
           <NumberField label="Turn to heading" value={turn[0]} unit="°" digits={1} onChange={turned(0)} />
           <NumberField label="Pitch" value={turn[1]} unit="°" digits={1} onChange={turned(1)} />
           <NumberField label="Roll" value={turn[2]} unit="°" digits={1} onChange={turned(2)} />
@@ -65,7 +65,7 @@ export function ConvertPanel({ picture, view }: { picture: BroughtPicture; view:
             As the Lookout
           </button>
         </div>
-        <div className="grid grid-cols-[13rem_8rem_13rem] items-end gap-3">
+        <div className="grid grid-cols-[minmax(0,13rem)_minmax(0,8rem)_minmax(0,13rem)] items-end gap-3">
           <Switch label="Keep the detail" on={keep} onChange={setKeep} />
           <NumberField
             label="Width"

@@ -25,13 +25,13 @@ export function PairChart({ found }: { found: PairCheckInfo }) {
         <ChartBars shares={found.chart} near={at(-found.most_px)} far={at(found.most_px)} />
         <div className="absolute inset-y-0 w-px bg-primary" style={{ left: `${at(0)}%` }} />
         <span
-          className="absolute top-1 -translate-x-1/2 rounded bg-base-100/90 px-1 text-[11px] whitespace-nowrap"
+          className="absolute top-1 -translate-x-1/2 rounded bg-base-100/90 px-1 text-xs whitespace-nowrap"
           style={{ left: `${at(0)}%` }}
         >
           {found.round ? "zero parallax: infinity for parallel eyes" : "zero parallax: the screen"}
         </span>
       </div>
-      <div className="relative h-5 text-[11px] text-base-content/80" aria-hidden="true">
+      <div className="relative h-5 text-xs text-base-content/80" aria-hidden="true">
         {ticks([from, to])
           .filter((px) => at(px) > 3 && at(px) < 97)
           .map((px) => (

@@ -61,9 +61,9 @@ export function PicturesPage({ chosen }: { chosen: number | null }) {
           Pictures
         </span>
       </Header>
-      <main className="min-h-0 flex-1">
+      <main tabIndex={-1} className="min-h-0 flex-1">
         <div
-          className="grid h-full min-h-0 grid-cols-[17rem_minmax(0,1fr)]"
+          className="grid h-full min-h-0 grid-cols-[14rem_minmax(0,1fr)] min-[1200px]:grid-cols-[17rem_minmax(0,1fr)]"
           onDragOver={(e) => e.preventDefault()}
           onDrop={(e) => {
             e.preventDefault();

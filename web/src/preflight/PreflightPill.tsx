@@ -77,7 +77,7 @@ export function PreflightPill({ project }: { project: Project }) {
         onClick={() => setOpen(!open)}
       >
         <span className="font-display text-[13px]">Preflight</span>
-        <span className="text-[11px] whitespace-nowrap">
+        <span className="text-xs whitespace-nowrap">
           <Mark kind={summary.kind}>{summary.text}</Mark>
         </span>
       </button>

@@ -22,7 +22,7 @@ export function FrameStrip({
         <li key={frame} style={{ aspectRatio: `1 / ${Math.min(1, tall)}` }}>
           {there === null ? (
             <span
-              className="flex size-full items-center justify-center rounded-sm border border-dashed border-base-300 text-[10px] text-base-content/60 tabular-nums"
+              className="flex size-full items-center justify-center rounded-sm border border-dashed border-base-300 text-xs text-base-content/85 tabular-nums"
               title={`Frame ${frame} is still to come`}
             >
               {frame}
@@ -41,7 +41,7 @@ export function FrameStrip({
                 draggable={false}
                 className="size-full object-cover"
               />
-              <span className="absolute right-0 bottom-0 rounded-tl-sm bg-[#262a33]/75 px-1 text-[9px] leading-3 text-[#f5f0e6] tabular-nums">
+              <span className="absolute right-0 bottom-0 rounded-tl-sm bg-[#262a33]/75 px-1 text-xs leading-3 text-[#f5f0e6] tabular-nums">
                 {there}
               </span>
             </button>

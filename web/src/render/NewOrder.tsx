@@ -54,6 +54,7 @@ const isShort = ({ free_bytes, working_bytes, elsewhere }: Estimate): boolean =>
 /** Orders a render of a viewpoint. */
 export function NewOrder({
   project,
+  denoiser,
   asked,
   onOrder,
   onViewpoint,
@@ -62,6 +63,8 @@ export function NewOrder({
   onDone,
 }: {
   project: Project;
+  /** Whether the denoising library is there: orders begin denoised. */
+  denoiser: boolean;
   asked: number;
   /** An order that it begins with. */
   again: Again | null;
@@ -112,8 +115,7 @@ export function NewOrder({
   const [more, setMore] = useState(start.more);
   const [occlusion, setOcclusion] = useState(start.occlusion);
   const wanted = [...passes];
-  const { data: machine } = useQuery({ queryKey: ["machine"], queryFn: api.machine, staleTime: Infinity });
-  const denoise = (more.denoise ?? machine?.denoiser ?? false) && denoisable;
+  const denoise = (more.denoise ?? denoiser) && denoisable;
   const wish: OrderRequest = {
     viewpoint,
     setup: setup.number,
@@ -396,7 +398,7 @@ export function NewOrder({
         <button
           type="submit"
           className="btn btn-primary btn-sm w-full"
-          disabled={!machine || place.isPending || placeAll.isPending || short || error !== null}
+          disabled={place.isPending || placeAll.isPending || short || error !== null}
         >
           {again?.instead
             ? "Change the order"

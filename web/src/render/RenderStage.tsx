@@ -63,6 +63,7 @@ export function RenderStage({ project }: { project: Project }) {
   const [light, setLight] = useState<number | null>(null);
   const viewpoint = project.viewpoints.find((v) => v.id === ahead) ?? project.viewpoints[0];
   const { data: jobs = [] } = useQuery({ queryKey: keys.jobs, queryFn: api.jobs });
+  const { data: machine, error: unknown } = useQuery({ queryKey: keys.machine, queryFn: api.machine });
   const { data: projects = [] } = useQuery({ queryKey: keys.projects, queryFn: api.projects });
   const others = jobs.filter(
     (j) => j.kind === "order" && j.project !== project.id && (j.state === "running" || j.state === "waiting"),
@@ -79,16 +80,19 @@ export function RenderStage({ project }: { project: Project }) {
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,20rem)_minmax(0,1fr)] gap-4 xl:grid-cols-[minmax(0,23rem)_minmax(0,1fr)] xl:gap-5">
       <section className="flex min-h-0 flex-col" aria-label="New order">
-        <NewOrder
-          key={again ? `${again.order.id} ${again.instead}` : "new"}
-          again={again}
-          onDone={() => setAgain(null)}
-          project={project}
-          asked={asked}
-          onOrder={setChosen}
-          onViewpoint={setAhead}
-          onLight={setLight}
-        />
+        {(machine ?? unknown) && (
+          <NewOrder
+            key={again ? `${again.order.id} ${again.instead}` : "new"}
+            again={again}
+            onDone={() => setAgain(null)}
+            project={project}
+            denoiser={machine?.denoiser ?? false}
+            asked={asked}
+            onOrder={setChosen}
+            onViewpoint={setAhead}
+            onLight={setLight}
+          />
+        )}
       </section>
       <section className="flex min-h-0 min-w-0 flex-col gap-2" aria-label="Picture and queue">
         {order?.frames && (

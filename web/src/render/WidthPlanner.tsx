@@ -84,7 +84,7 @@ function Chart({ points, width }: { points: [number, number][]; width: number })
         viewBox={`0 0 ${WIDE} ${HIGH}`}
         role="img"
         aria-label={verdict}
-        className="w-full text-[9px] tabular-nums"
+        className="w-full text-xs tabular-nums"
       >
         <rect x={26} y={y(1)} width={WIDE - 34} height={y(0) - y(1)} className="fill-warning/15" />
         <line

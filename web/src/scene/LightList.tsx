@@ -224,7 +224,7 @@ export function LightList({
               </th>
               <th>Light</th>
               <th className="text-right">Strength</th>
-              <th>x, height, z in m</th>
+              <th className="hidden min-[1150px]:table-cell">x, height, z in m</th>
               <th title={`From “${viewpoint.name}”`}>Viewpoint</th>
               <th>State</th>
             </tr>
@@ -251,7 +251,7 @@ export function LightList({
                     <div className="truncate" title={l.name}>
                       {l.name}
                     </div>
-                    <div className="truncate text-[11px] text-base-content/70">
+                    <div className="truncate text-xs text-base-content/70">
                       {s.distribution ? `as measured: ${s.distribution.name}` : l.kind}
                     </div>
                   </td>
@@ -263,7 +263,7 @@ export function LightList({
                   >
                     {asSet(l, s).slice(0, 1).map(told)}
                   </td>
-                  <td className="whitespace-nowrap">
+                  <td className="hidden whitespace-nowrap min-[1150px]:table-cell">
                     {l.position ? l.position.map((v) => plain(v, 2)).join(", ") : "directional"}
                   </td>
                   <td>{l.seen ? (s.unseen ? "looks through" : "sees it") : "hidden"}</td>

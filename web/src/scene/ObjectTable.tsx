@@ -38,7 +38,7 @@ export function ObjectTable({ objects }: { objects: Project["scene"]["objects"] 
                 <td>
                   {o.name}
                   {o.light && (
-                    <span className="ml-2 rounded-full bg-warning/15 px-1.5 text-[11px] text-warning">
+                    <span className="ml-2 rounded-full bg-warning/25 px-1.5 text-xs text-base-content">
                       gives light
                     </span>
                   )}

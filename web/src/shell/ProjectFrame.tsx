@@ -65,7 +65,7 @@ export function ProjectFrame({ id, stage }: { id: number; stage: string }) {
                       className={`flex flex-col rounded-lg px-1.5 py-1 leading-tight min-[1100px]:px-2 min-[1500px]:px-3 ${here ? "bg-secondary text-secondary-content" : "hover:bg-base-200"}`}
                     >
                       <span className="font-display text-[15px] whitespace-nowrap">{s.name}</span>
-                      <span className="text-[11px] whitespace-nowrap">
+                      <span className="text-xs whitespace-nowrap">
                         {here ? <span>{s.question}</span> : <Mark kind={kind}>{word}</Mark>}
                       </span>
                     </Link>
@@ -76,7 +76,7 @@ export function ProjectFrame({ id, stage }: { id: number; stage: string }) {
           </nav>
         )}
       </Header>
-      <main className="min-h-0 flex-1 overflow-auto p-3 xl:p-4">
+      <main tabIndex={-1} className="min-h-0 flex-1 overflow-auto p-3 xl:p-4">
         {error && <Problem error={error} />}
         {project && <Screen key={stage} project={project} />}
       </main>

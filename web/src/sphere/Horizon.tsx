@@ -47,7 +47,7 @@ const RULER_TICKS = Array.from({ length: 36 }, (_, i) => i * 10);
 export function Horizon(props: Props) {
   const { picture, label, heading, pitch = 0, roll = 0, view, viewRatio = 1.6, onTurn, onPoint } = props;
   const aside = -wrapHeading(props.turned ?? 0) / 3.6;
-  const { share = 0.46 } = props;
+  const { share = 0.52 } = props;
   const dim = props.dimmed ? "opacity-45" : "";
   // Where the keyboard reads, where nothing is turned or pointed at by it.
   const probe = useRef<[number, number]>([0.5, 0.5]);
@@ -129,11 +129,11 @@ export function Horizon(props: Props) {
 
   return (
     <figure
-      className="relative m-0 w-full select-none"
+      className="@container relative m-0 w-full select-none"
       style={{ maxWidth: `calc(${(share * 200).toFixed(1)}vh + 2.25rem)` }}
       data-testid="horizon"
     >
-      <div className="relative ml-9 h-5 text-[11px] text-base-content/80" aria-hidden="true">
+      <div className="relative ml-9 h-5 text-xs text-base-content/80" aria-hidden="true">
         {RULER_TICKS.map((h) => (
           <span
             key={h}
@@ -142,13 +142,17 @@ export function Horizon(props: Props) {
           />
         ))}
         {RULER_LABELS.map((h) => (
-          <span key={h} className="absolute top-0 -translate-x-1/2 leading-3" style={{ left: `${at(h)}%` }}>
+          <span
+            key={h}
+            className={`absolute top-0 -translate-x-1/2 leading-3 ${h % 60 === 0 ? "" : "hidden @lg:block"}`}
+            style={{ left: `${at(h)}%` }}
+          >
             {h}°
           </span>
         ))}
       </div>
       <div className="flex">
-        <div className="relative w-9 shrink-0 text-[11px] text-base-content/80" aria-hidden="true">
+        <div className="relative w-9 shrink-0 text-xs text-base-content/80" aria-hidden="true">
           {[60, 30, 0, -30, -60].map((lat) => (
             <span
               key={lat}

@@ -77,7 +77,7 @@ export function PlacedNames({ names, sparse = false }: { names: PlacedName[]; sp
       {placed.map(({ key, left, top, text, look, turned }, i) => (
         <span
           key={key}
-          className="absolute flex items-center gap-1 text-[11px] whitespace-nowrap"
+          className="absolute flex items-center gap-1 text-xs whitespace-nowrap"
           style={{
             left: `${left}%`,
             top: `${top}%`,

@@ -62,7 +62,7 @@ export function ScaleBar({ view }: { view: PaperView }) {
   const bar = roundLength(view.paper, 60);
   const step = roundLength(view.paper, 44);
   return (
-    <div className="pointer-events-none absolute bottom-1.5 left-1.5 rounded bg-base-100/90 px-1.5 py-0.5 text-[11px] leading-tight text-base-content">
+    <div className="pointer-events-none absolute bottom-1.5 left-1.5 rounded bg-base-100/90 px-1.5 py-0.5 text-xs leading-tight text-base-content">
       <div
         className="h-1.5 border-x border-b border-base-content"
         style={{ width: bar * view.paper.scale }}

@@ -3,7 +3,7 @@ import { length } from "../parts/units";
 import type { PathState } from "./usePath";
 import type { PaperView } from "./usePaper";
 
-const DUSK = "#3c5570";
+const DUSK = "var(--plan-view)";
 /** Less than this is a click, pixels. */
 const STILL = 4;
 
@@ -76,7 +76,7 @@ export function PathKeys({ view, path, at, onMove }: KeysProps) {
       data-testid="path-key"
       aria-label={`Key ${i + 1} of the path at ${key.time_s.toFixed(2)} s, x ${length(key.position[0])}, z ${length(key.position[2])}. Drag it, move it with the arrow keys, or take it away with Delete.`}
       title={`Key ${i + 1}, ${key.time_s.toFixed(2)} s`}
-      className={`absolute flex size-[18px] -translate-x-1/2 -translate-y-1/2 cursor-move items-center justify-center rounded-[5px] border-2 border-[#3c5570] text-[10px] leading-none font-semibold tabular-nums shadow ${path.chosen === i ? "bg-[#3c5570] text-white" : "bg-white text-[#3c5570]"}`}
+      className={`absolute flex size-[18px] -translate-x-1/2 -translate-y-1/2 cursor-move items-center justify-center rounded-[5px] border-2 border-[#3c5570] text-xs leading-none font-semibold tabular-nums shadow ${path.chosen === i ? "bg-[#3c5570] text-white" : "bg-white text-[#3c5570]"}`}
       style={view.toScreen(...at(key.position))}
       onPointerDown={(e) => {
         e.stopPropagation();

@@ -1,3 +1,4 @@
+import { spread } from "../parts/spread";
 import { useRef, useState } from "react";
 import type { ClearanceInfo } from "../generated/ClearanceInfo";
 import type { FindingInfo } from "../generated/FindingInfo";
@@ -54,7 +55,11 @@ type Drag = { kind: "viewpoint" | "paper" | "section"; x: number; y: number; mov
 const STILL = 4;
 /** A chosen viewpoint nearer to the edge than this comes to the middle, pixels. */
 const EDGE = 70;
-const DUSK = "#3c5570";
+const DUSK = "var(--plan-view)";
+
+/** Width of a letter of a name, about, and of the widest name that is shown; pixels. */
+const LETTER = 6.6;
+const WIDEST_NAME = 150;
 
 /** The scene cut at a height and seen from above; north (heading 0) is up. */
 export function PlanView(props: Props) {
@@ -139,6 +144,15 @@ export function PlanView(props: Props) {
   const body = ring.map((r) => Math.min(r, 6));
   const [ax, az] = along(x, z, section, -400 / paper.scale);
   const [bx, bz] = along(x, z, section, 400 / paper.scale);
+  const others = viewpoints.filter((v) => v.id !== chosen);
+  const labels = others.map((v) => {
+    const { left, top } = toScreen(v.pose.position[0], v.pose.position[2]);
+    return { x: left, y: top, width: Math.min(WIDEST_NAME, v.name.length * LETTER + 18), height: 22 };
+  });
+  const aside = spread(labels, [
+    { left: here.left - 14, top: here.top - 14, width: 28, height: 28 },
+    ...(nearest ? [{ left: here.left + 14, top: here.top + 10, width: 150, height: 20 }] : []),
+  ]);
   const grip = toScreen(...along(x, z, section, 96 / paper.scale));
   const place = (id: number) => viewpoints.find((v) => v.id === id)?.pose.position;
   const spot = (f: FindingInfo): [number, number] | null => {
@@ -168,7 +182,7 @@ export function PlanView(props: Props) {
         <PaperBase view={view} up={false} />
         <path
           d={`M${ax} ${az}L${bx} ${bz}`}
-          stroke="#b0722f"
+          stroke="var(--plan-near)"
           strokeWidth="1.2"
           strokeDasharray="9 3 2 3"
           fill="none"
@@ -195,7 +209,7 @@ export function PlanView(props: Props) {
             <path
               key={`${s.from}-${s.to}`}
               d={`M${a[0]} ${a[2]}L${b[0]} ${b[2]}`}
-              stroke={s.between === null ? "#5f7548" : "#a8452e"}
+              stroke={s.between === null ? "var(--plan-free)" : "var(--plan-stop)"}
               strokeWidth={s.between === null ? 2 : 1.2}
               strokeDasharray={s.between === null ? undefined : "3 5"}
               vectorEffect="non-scaling-stroke"
@@ -206,9 +220,9 @@ export function PlanView(props: Props) {
         {body.length > 0 && (
           <path
             d={ringPath(x, z, body)}
-            fill="#5f7548"
+            fill="var(--plan-free)"
             fillOpacity="0.16"
-            stroke="#5f7548"
+            stroke="var(--plan-free)"
             strokeWidth="1.4"
             vectorEffect="non-scaling-stroke"
             data-testid="ring"
@@ -219,7 +233,7 @@ export function PlanView(props: Props) {
           cy={z}
           r={props.beside}
           fill="none"
-          stroke={Math.min(...ring, 1e9) < props.beside ? "#a8452e" : "#5f7548"}
+          stroke={Math.min(...ring, 1e9) < props.beside ? "var(--plan-stop)" : "var(--plan-free)"}
           strokeWidth="1.2"
           strokeDasharray="2 2"
           vectorEffect="non-scaling-stroke"
@@ -227,7 +241,7 @@ export function PlanView(props: Props) {
         {nearest && (
           <path
             d={`M${x} ${z}L${nearest.point[0]} ${nearest.point[2]}`}
-            stroke="#7a4d12"
+            stroke="var(--plan-near)"
             strokeWidth="1.6"
             vectorEffect="non-scaling-stroke"
           />
@@ -254,9 +268,9 @@ export function PlanView(props: Props) {
           />
         )}
       </svg>
-      {viewpoints
-        .filter((v) => v.id !== chosen)
-        .map((v) => (
+      {others.map((v, i) => {
+        const [dx, dy] = aside[i] ?? [0, 0];
+        return (
           <div key={v.id} className="absolute" style={toScreen(v.pose.position[0], v.pose.position[2])}>
             <svg
               className="pointer-events-none absolute overflow-visible"
@@ -264,20 +278,33 @@ export function PlanView(props: Props) {
               height="1"
               aria-hidden="true"
             >
+              {(dx !== 0 || dy !== 0) && (
+                <path d={`M0 0L${dx} ${dy}`} stroke={DUSK} strokeWidth="1" strokeOpacity="0.7" />
+              )}
               <g transform={`rotate(${v.pose.heading_deg})`}>
                 <path d={wedgePath(26, 30)} fill={DUSK} fillOpacity="0.2" stroke={DUSK} strokeOpacity="0.6" />
               </g>
             </svg>
             <button
               type="button"
-              className="absolute -translate-x-1/2 -translate-y-1/2 rounded-full border border-[#3c5570] bg-base-100/90 px-2 py-0.5 text-[11px] whitespace-nowrap text-base-content"
+              className="absolute -translate-x-1/2 -translate-y-1/2 rounded-full border border-(--plan-view) bg-base-100/90 px-2 py-0.5 text-xs text-base-content"
+              style={{
+                left: dx,
+                top: dy,
+                maxWidth: WIDEST_NAME,
+                textOverflow: "ellipsis",
+                overflow: "hidden",
+                whiteSpace: "nowrap",
+              }}
+              title={v.name}
               onPointerDown={(e) => e.stopPropagation()}
               onClick={() => props.onChoose(v.id)}
             >
               {v.name}
             </button>
           </div>
-        ))}
+        );
+      })}
       <svg
         className="pointer-events-none absolute overflow-visible"
         style={here}
@@ -345,7 +372,7 @@ export function PlanView(props: Props) {
       />
       {nearest && (
         <span
-          className="pointer-events-none absolute rounded bg-base-100/90 px-1 text-[11px] whitespace-nowrap text-base-content"
+          className="pointer-events-none absolute rounded bg-base-100/90 px-1 text-xs whitespace-nowrap text-base-content"
           style={{ left: here.left + 16, top: here.top + 12 }}
           data-testid="plan-distance"
         >
@@ -356,7 +383,7 @@ export function PlanView(props: Props) {
       <ScaleBar view={view} />
       <ZoomButtons view={view} what="Plan" />
       <div
-        className="pointer-events-none absolute top-1.5 right-1.5 flex flex-col items-center rounded bg-base-100/90 px-1.5 py-0.5 text-[11px] leading-tight text-base-content"
+        className="pointer-events-none absolute top-1.5 right-1.5 flex flex-col items-center rounded bg-base-100/90 px-1.5 py-0.5 text-xs leading-tight text-base-content"
         title="Heading 0° is north"
       >
         <svg viewBox="0 0 12 22" className="h-5 w-3" aria-hidden="true">

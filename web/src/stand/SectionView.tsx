@@ -86,7 +86,7 @@ export function SectionView(props: Props) {
   };
   const line = (h: number | null) =>
     h === null ? "" : `M${s} ${-y}L${s} ${-h}M${s - 0.18} ${-h}H${s + 0.18}`;
-  const label = "pointer-events-none absolute rounded bg-base-100/90 px-1 text-[11px] text-base-content";
+  const label = "pointer-events-none absolute rounded bg-base-100/90 px-1 text-xs text-base-content";
   const at = (h: number) => {
     const p = view.toScreen(s, -h);
     // However far up the ceiling is, its distance stays in sight.
@@ -114,7 +114,7 @@ export function SectionView(props: Props) {
         <path
           d={line(floor) + line(ceiling)}
           fill="none"
-          stroke="#3c5570"
+          stroke="var(--plan-view)"
           strokeWidth="1.4"
           vectorEffect="non-scaling-stroke"
         />
@@ -170,7 +170,7 @@ export function SectionView(props: Props) {
       />
       <ScaleBar view={view} />
       <ZoomButtons view={view} what="Section" />
-      <div className="pointer-events-none absolute top-1.5 right-1.5 rounded bg-base-100/90 px-1.5 py-0.5 text-[11px] text-base-content">
+      <div className="pointer-events-none absolute top-1.5 left-1.5 rounded bg-base-100/90 px-1.5 py-0.5 text-xs text-base-content">
         Section, seen to {degrees(wrapHeading(heading - 90), 0)}
       </div>
     </div>

@@ -204,7 +204,7 @@ export function StandStage({ project }: { project: Project }) {
     ["around", findings.length > 0 ? `Clearance (${findings.length})` : "Clearance"],
     ["surface", "Picked"],
     ["seen", "In sight"],
-    ["starts", "Suggested places"],
+    ["starts", "Suggestions"],
     ["moved", moves.length > 0 ? `Moved (${moves.length})` : "Moved"],
   ];
 
@@ -299,6 +299,13 @@ export function StandStage({ project }: { project: Project }) {
             onChange={(e) => setCutAbove(Number(e.target.value))}
           />
         </label>
+        <button
+          type="button"
+          className="btn btn-primary btn-sm w-full"
+          onClick={() => go(`/project/${project.id}/render?viewpoint=${viewpoint.id}`)}
+        >
+          Order a render
+        </button>
       </section>
       <section className="flex min-h-0 flex-col gap-1.5" aria-label="View">
         {other ? (
@@ -333,18 +340,7 @@ export function StandStage({ project }: { project: Project }) {
                 className="h-full min-h-28 w-full"
               />
               <div className="flex min-h-0 flex-col gap-2">
-                <div className="flex items-center gap-2">
-                  <div className="flex-1">
-                    <Tabs label="About this viewpoint" tabs={tabs} chosen={tab} onChoose={setTab} />
-                  </div>
-                  <button
-                    type="button"
-                    className="btn btn-primary btn-sm"
-                    onClick={() => go(`/project/${project.id}/render?viewpoint=${viewpoint.id}`)}
-                  >
-                    Order a render
-                  </button>
-                </div>
+                <Tabs label="About this viewpoint" tabs={tabs} chosen={tab} onChoose={setTab} />
                 <div
                   className="scrolls min-h-0 flex-1 pr-1"
                   role="tabpanel"

@@ -76,7 +76,7 @@ export function TimeStrip({ path, shown }: Props) {
             ))}
           </select>
         </label>
-        <span className="text-[11px] leading-tight text-base-content/80" data-testid="curve-now">
+        <span className="text-xs leading-tight text-base-content/80" data-testid="curve-now">
           {path.playing ? <Rate shown={shown} /> : curve ? curve.told(curve.at(time)) : ""}
         </span>
       </div>
@@ -108,7 +108,7 @@ export function TimeStrip({ path, shown }: Props) {
           {ticks(from, to).map((t) => (
             <span
               key={t}
-              className={`pointer-events-none absolute top-0 border-base-content/40 text-[10px] leading-3 whitespace-nowrap text-base-content/80 tabular-nums ${left(t) > 93 ? "-translate-x-full border-r pr-0.5" : "border-l pl-0.5"}`}
+              className={`pointer-events-none absolute top-0 border-base-content/40 text-xs leading-3 whitespace-nowrap text-base-content/80 tabular-nums ${left(t) > 93 ? "-translate-x-full border-r pr-0.5" : "border-l pl-0.5"}`}
               style={{ left: `${left(t)}%` }}
               aria-hidden="true"
             >
@@ -129,7 +129,7 @@ export function TimeStrip({ path, shown }: Props) {
             tabIndex={-1}
             aria-label={`Go to key ${i + 1}`}
             title={`Key ${i + 1}: ${k.time_s.toFixed(2)} s`}
-            className={`absolute bottom-0 flex h-4 min-w-4 -translate-x-1/2 items-center justify-center rounded-t-[5px] border border-b-0 border-[#3c5570] px-0.5 text-[10px] leading-none font-semibold ${path.chosen === i ? "bg-[#3c5570] text-white" : "bg-white text-[#3c5570]"}`}
+            className={`absolute bottom-0 flex h-4 min-w-4 -translate-x-1/2 items-center justify-center rounded-t-[5px] border border-b-0 border-[#3c5570] px-0.5 text-xs leading-none font-semibold ${path.chosen === i ? "bg-[#3c5570] text-white" : "bg-white text-[#3c5570]"}`}
             style={{ left: `${left(info.key_moments_s[i] ?? k.time_s)}%` }}
             onPointerDown={(e) => e.stopPropagation()}
             onClick={() => path.scrub(info.key_moments_s[i] ?? k.time_s, true)}
@@ -205,7 +205,7 @@ function CurveView({ curve, left }: { curve: Curve; left: (moment: number) => nu
         />
       </svg>
       <span
-        className="pointer-events-none absolute top-3.5 right-1 rounded bg-base-100/85 px-1 text-[10px] leading-3 text-base-content/80"
+        className="pointer-events-none absolute top-3.5 right-1 rounded bg-base-100/85 px-1 text-xs leading-3 text-base-content/80"
         aria-hidden="true"
       >
         {curve.scale(high)}

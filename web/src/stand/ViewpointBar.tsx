@@ -41,7 +41,8 @@ export function ViewpointBar(props: Props) {
             key={v.id}
             type="button"
             aria-pressed={v.id === id}
-            className={`rounded-full border px-2.5 py-0.5 text-[13px] ${v.id === id ? "border-secondary bg-secondary text-secondary-content" : "border-base-300 hover:bg-base-200"}`}
+            title={v.name}
+            className={`max-w-48 truncate rounded-full border px-2.5 py-0.5 text-[13px] ${v.id === id ? "border-secondary bg-secondary text-secondary-content" : "border-base-300 hover:bg-base-200"}`}
             onClick={() => stand.choose(v.id)}
           >
             {v.name}
