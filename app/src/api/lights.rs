@@ -34,7 +34,7 @@ async fn lights(app: &Shared, id: i64, viewpoint: i64) -> Answer<Json<Vec<LightI
         let viewpoint = app.store.viewpoint(id, viewpoint)?;
         let scene = app.scenes.get(app, id)?;
         let eye = DVec3::from(viewpoint.pose.position);
-        let settings = app.store.project(id)?.settings;
+        let settings = app.store.settings(id)?;
         let light = app
             .scenes
             .light(app, id, &settings, false, settings.white_cd_m2())?;

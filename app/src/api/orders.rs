@@ -68,7 +68,11 @@ async fn estimate(
         let size = picture_size(shape.as_deref(), width)?;
         let passes = pass_set(passes.as_deref())?;
         let denoise = denoise.unwrap_or(false);
-        Ok(Json(estimated(app, &size, &passes, denoise, 1, project)?))
+        let free_bytes = app.free_for_new()?;
+        Ok(Json(Estimate {
+            free_bytes,
+            ..estimated(app, &size, &passes, denoise, 1, project)
+        }))
     })
     .await
 }

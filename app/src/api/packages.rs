@@ -71,7 +71,7 @@ fn codecs() -> Json<Vec<FilmCodec>> {
 #[get("/projects/<id>/sounds")]
 async fn sounds(app: &Shared, id: i64) -> Answer<Json<Vec<String>>> {
     blocking(app, move |app| {
-        app.store.project(id)?;
+        app.store.project_name(id)?;
         let entries = std::fs::read_dir(app.folder.sounds(id))
             .into_iter()
             .flatten();

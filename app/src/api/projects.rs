@@ -216,7 +216,7 @@ async fn forget_unmatched(app: &Shared, id: i64) -> Answer<Json<Project>> {
     blocking(app, move |app| {
         let label = || "Forget what matches nothing".to_owned();
         history::change(app, id, label, || {
-            let mut settings = app.store.project(id)?.settings;
+            let mut settings = app.store.settings(id)?;
             settings.unmatched.clear();
             change_settings(app, id, &settings)
         })?;
@@ -246,7 +246,7 @@ async fn change(app: &Shared, id: i64, change: Sent<ProjectChange>) -> Answer<Js
                 .rename_project(id, &check_name(name, "project")?)?;
         }
         if let Some(settings) = &change.settings {
-            let before = app.store.project(id)?.settings;
+            let before = app.store.settings(id)?;
             history::change(
                 app,
                 id,
@@ -372,7 +372,7 @@ fn placed(
     draft: NewViewpoint,
 ) -> crate::work::Result<NewViewpoint> {
     if draft.path.is_some() {
-        let settings = app.store.project(id)?.settings;
+        let settings = app.store.settings(id)?;
         let scene = app.scenes.get_as(app, id, &settings)?;
         return paths::settled(draft, &scene, settings.time_s);
     }
@@ -419,7 +419,7 @@ async fn add_viewpoint(
     blocking(app, move |app| {
         let mut draft = checked(&draft)?;
         draft = placed(app, id, None, draft)?;
-        app.store.project(id)?;
+        app.store.project_name(id)?;
         let viewpoint = history::change(
             app,
             id,
@@ -446,7 +446,7 @@ async fn set_viewpoint(
         if untold {
             draft.rig = before.rig.clone();
         }
-        paths::eyes_of_key(&before, &mut draft, app.store.project(id)?.settings.time_s)?;
+        paths::eyes_of_key(&before, &mut draft, app.store.settings(id)?.time_s)?;
         draft = placed(app, id, Some(&before.ride), draft)?;
         history::change(
             app,

@@ -51,7 +51,7 @@ fn changed(
             .to_owned()
     };
     history::change(app, id, label, || {
-        let now = app.store.project(id)?.settings;
+        let now = app.store.settings(id)?;
         change_settings(app, id, &new(&now)?)
     })?;
     Ok(Json(describe(app, id)?))

@@ -373,7 +373,7 @@ async fn start_picture(
             heading_deg: heading,
             ..Pose::default()
         };
-        let settings = app.store.project(id)?.settings;
+        let settings = app.store.settings(id)?;
         Ok(Picture(
             quick_jpeg(app, id, &settings, &pose, (START_WIDTH, 2))?,
             ContentType::JPEG,

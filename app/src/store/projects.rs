@@ -82,6 +82,26 @@ impl Store {
         Ok(cards)
     }
 
+    /// The settings of a project alone: a scene of many objects has a summary of megabytes, which few need.
+    pub fn settings(&self, id: i64) -> Result<SceneSettings> {
+        let row = self.lock().query_row(
+            "SELECT settings FROM project WHERE id = ?1 AND scene_file <> ''",
+            [id],
+            |r| r.get::<_, String>(0),
+        );
+        Ok(kept::read(&found(row, "project", id)?).unwrap_or_default())
+    }
+
+    /// The name of a project alone.
+    pub fn project_name(&self, id: i64) -> Result<String> {
+        let row = self.lock().query_row(
+            "SELECT name FROM project WHERE id = ?1 AND scene_file <> ''",
+            [id],
+            |r| r.get(0),
+        );
+        found(row, "project", id)
+    }
+
     /// One project.
     pub fn project(&self, id: i64) -> Result<ProjectRow> {
         let row = self.lock().query_row(

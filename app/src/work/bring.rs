@@ -333,7 +333,7 @@ pub fn bring_surroundings(
     file: &str,
 ) -> Result<SurroundingsFile> {
     let outcome = (|| {
-        app.store.project(id)?;
+        app.store.project_name(id)?;
         let path = Path::new(file);
         let ending = path
             .extension()
@@ -372,7 +372,7 @@ pub fn bring_surroundings(
 /// Takes a sound for films of a project; the upload is moved or removed. Gives the name under which it is kept.
 pub fn bring_sound(app: &App, id: i64, upload: &Path, file: &str) -> Result<String> {
     let outcome = (|| {
-        app.store.project(id)?;
+        app.store.project_name(id)?;
         let stem = Path::new(file).file_stem().unwrap_or_default();
         let stem = file_name(&stem.to_string_lossy());
         super::sound::channels(upload).map_err(|e| {
@@ -424,7 +424,7 @@ pub fn make_card(app: &App, id: i64) -> Result<()> {
         return Ok(());
     };
     let scene = app.scenes.get(app, id)?;
-    let settings = app.store.project(id)?.settings;
+    let settings = app.store.settings(id)?;
     let samples = app.previews.enough().min(CARD_SAMPLES);
     let size = PanoramaSize::from_width(CARD_WIDTH / 2)?;
     let mut preview = Preview::new(size).resting_after(samples);

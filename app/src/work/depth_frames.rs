@@ -32,7 +32,7 @@ pub fn look(app: &App, project: i64, request: &DepthFramesRequest) -> Result<Vec
             frames.count()
         )));
     }
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let scene = app.scenes.get_as(app, project, &settings)?;
     let opened = app.scenes.open(app, project, &settings)?;
     let moves = opened.report.motion.length_s > 0.0;

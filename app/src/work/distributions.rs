@@ -28,7 +28,7 @@ fn told(file: String, name: String, read: &Distribution) -> DistributionFile {
 /// that waits keeps the one it was given.
 pub fn bring(app: &App, id: i64, upload: &Path, file: &str) -> Result<DistributionFile> {
     let outcome = (|| {
-        app.store.project(id)?;
+        app.store.project_name(id)?;
         let ending = Path::new(file).extension();
         if !ending.is_some_and(|e| e.eq_ignore_ascii_case("ies")) {
             return Err(WorkError::Request(format!(

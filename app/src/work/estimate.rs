@@ -1,9 +1,9 @@
 //! What an order will take: size, disk and memory.
 
+use super::App;
 use super::recipe::strip_passes;
 use super::screen::DISPLAY_WIDTH;
 use super::told::Estimate;
-use super::{App, Result};
 use dome_files::{budget, strip_file};
 use dome_imaging::denoise::library;
 use dome_optics::PictureSize;
@@ -41,7 +41,7 @@ fn memory_bytes(size: &PictureSize, passes: &PassSet, denoise: bool) -> u64 {
     strip + if denoise { band } else { 0 } + screen + learned + (24 << 20)
 }
 
-/// Everything that an order of one eye or two will take; of a project whose scene is in memory that counts too.
+/// Everything that an order of one eye or two will take, but for the free space; of a project whose scene is in memory that counts too.
 pub fn estimated(
     app: &App,
     size: &PictureSize,
@@ -49,20 +49,20 @@ pub fn estimated(
     denoise: bool,
     eyes: u32,
     project: Option<i64>,
-) -> Result<Estimate> {
+) -> Estimate {
     let eyes = u64::from(eyes);
     let scene_bytes = project.and_then(|p| app.scenes.bytes(p));
-    Ok(Estimate {
+    Estimate {
         height: size.height(),
         master_bytes: eyes * master_bytes(size, passes),
         working_bytes: eyes * working_bytes(size, passes, denoise),
-        free_bytes: app.free_for_new()?,
+        free_bytes: None,
         elsewhere: None,
         pixels_per_degree: size.shape.sphere_width(size.width()) / 360.0,
         memory_bytes: eyes * memory_bytes(size, passes, denoise) + scene_bytes.unwrap_or(0),
         scene_bytes,
         memory_limit: budget::limit(),
-    })
+    }
 }
 
 #[cfg(test)]

@@ -217,7 +217,7 @@ pub(super) fn make(
 ) -> Result<Ended> {
     let id = running.job.makes;
     let plan = FilmPlan::new(app, row, request, choice)?;
-    let project = app.store.project(row.project)?.name;
+    let project = app.store.project_name(row.project)?;
     let name = file_name(&format!(
         "{project} - {} - {} px",
         row.spec.viewpoint, plan.frames.size.0

@@ -34,8 +34,6 @@ const MOST_FAILURES: usize = 3;
 const SMALL_WIDTH: u32 = 192;
 /// Most frames whose small pictures are shown together.
 const MOST_SHOWN: usize = 160;
-/// Most frames that are looked for on the disk whenever an order is told.
-const LOOKED_FOR: usize = 2_000;
 
 /// A scene with its light for the pictures of an order.
 pub(super) fn studio(
@@ -415,10 +413,18 @@ pub(super) fn written(app: &App, order: i64) -> u64 {
     let Some(plan) = plan else {
         return 0;
     };
+    let folders = plan.folders();
+    let known = app.seen_frames.of(order, folders.as_deref());
+    if let Some(bytes) = known.and_then(|k| k.bytes) {
+        return bytes;
+    }
     let files = plan.sequence.frames.numbers().flat_map(|n| plan.files(n));
-    files
+    let bytes = files
         .filter_map(|f| Some(std::fs::metadata(f).ok()?.len()))
-        .sum()
+        .sum();
+    app.seen_frames
+        .keep(order, folders.as_deref(), |k| k.bytes = Some(bytes));
+    bytes
 }
 
 /// What is told of an order's frames, and whether some of a finished one are missing.
@@ -447,7 +453,12 @@ pub(super) fn told(
         (numbers.collect(), None, None)
     });
     let missing = (row.state == JobState::Done)
-        .then(|| missing_told(&plan.missing(LOOKED_FOR), "Resume renders them."))
+        .then(|| {
+            missing_told(
+                &app.seen_frames.missing(row.id, &plan),
+                "Resume renders them.",
+            )
+        })
         .flatten();
     let every = there.len().div_ceil(MOST_SHOWN).max(1);
     let folder = plan.name(0);

@@ -126,7 +126,7 @@ impl FramePlan {
             words: outputs::words(
                 match &order.project {
                     Some(name) => name.clone(),
-                    None => app.store.project(project)?.name,
+                    None => app.store.project_name(project)?,
                 },
                 number,
                 spec,
@@ -224,6 +224,27 @@ impl FramePlan {
     /// The files of a frame.
     pub fn files(&self, frame: u64) -> Vec<PathBuf> {
         files_of(&self.filing, self.format, &self.recipe, &self.name(frame))
+    }
+
+    /// The folders that the files of all frames lie in; nothing where frames have folders of their own.
+    pub(super) fn folders(&self) -> Option<Vec<PathBuf>> {
+        let of = |frame: u64| -> Vec<PathBuf> {
+            let files = self.files(frame);
+            let mut folders: Vec<PathBuf> = files
+                .iter()
+                .filter_map(|f| f.parent().map(Path::to_path_buf))
+                .collect();
+            folders.sort();
+            folders.dedup();
+            folders
+        };
+        let mut numbers = self.sequence.frames.numbers();
+        let first = numbers.next()?;
+        let folders = of(first);
+        match numbers.next() {
+            Some(second) if of(second) != folders => None,
+            _ => Some(folders),
+        }
     }
 
     /// How many frames there are to be.

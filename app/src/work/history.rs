@@ -24,7 +24,7 @@ fn state(app: &App, project: i64) -> Result<State> {
         v.version = 0;
     }
     Ok(State {
-        settings: app.store.project(project)?.settings,
+        settings: app.store.settings(project)?,
         viewpoints,
     })
 }
@@ -62,7 +62,7 @@ pub fn change<T>(
 /// Undoes the last change, or does the last undone one again.
 pub fn step(app: &App, project: i64, undo: bool) -> Result<()> {
     let _alone = ONE_AT_A_TIME.lock().unwrap_or_else(PoisonError::into_inner);
-    app.store.project(project)?;
+    app.store.project_name(project)?;
     let change = if undo {
         app.store.to_undo(project)?
     } else {
@@ -80,7 +80,7 @@ pub fn step(app: &App, project: i64, undo: bool) -> Result<()> {
     };
     let wanted = if undo { &change.before } else { &change.after };
     let wanted: State = kept::read(wanted).map_err(crate::store::StoreError::from)?;
-    let now = app.store.project(project)?.settings;
+    let now = app.store.settings(project)?;
     if wanted.settings != now {
         settings::apply(app, project, &now, &wanted.settings)?;
     }

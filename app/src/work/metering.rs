@@ -40,7 +40,7 @@ pub fn read(app: &App, project: i64, pose: &Pose, place: (f64, f64)) -> Result<M
                     .into(),
             )
         })?;
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let scene = app.scenes.get_as(app, project, &settings)?;
     let light = app
         .scenes
@@ -65,7 +65,7 @@ pub fn read(app: &App, project: i64, pose: &Pose, place: (f64, f64)) -> Result<M
 
 /// The exposure that a viewpoint proposes, or a sentence where all is black.
 pub fn exposure(app: &App, project: i64, position: [f64; 3]) -> Result<ExposureProposal> {
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let scene = app.scenes.get_as(app, project, &settings)?;
     let grey = super::at_once(|| {
         meter::middle_grey(&scene, DVec3::from(position), |white| {
@@ -91,7 +91,7 @@ pub fn exposure(app: &App, project: i64, position: [f64; 3]) -> Result<ExposureP
 
 /// What 1 in the picture that surrounds a scene must be, by its sun or its mean.
 pub fn unit(app: &App, project: i64) -> Result<UnitProposal> {
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let Sky::Picture { file } = &settings.surroundings.sky else {
         return Err(WorkError::Request(
             "Only a picture needs a unit of its light; choose one as surroundings first.".into(),

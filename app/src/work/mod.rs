@@ -51,6 +51,7 @@ pub mod replace;
 pub mod running;
 pub mod scenes;
 pub mod screen;
+mod seen_frames;
 pub mod settings;
 pub mod shot;
 pub mod sound;
@@ -98,6 +99,10 @@ pub struct App {
     pub events: Events,
     /// Where orders are made that are not made here.
     pub farm: Option<farm::Farm>,
+    /// What was found of frames on the disk.
+    seen_frames: seen_frames::Seen,
+    /// The picture of finished strips that was shown last.
+    shown_strips: rendering::Shown,
     sweeping: Mutex<()>,
     /// Whether it removes what was given up; workers beside a server leave that to it.
     sweeps: bool,
@@ -284,6 +289,8 @@ impl App {
             jobs: Jobs::default(),
             events: Events::default(),
             farm: None,
+            seen_frames: seen_frames::Seen::default(),
+            shown_strips: rendering::Shown::default(),
             sweeping: Mutex::default(),
             sweeps: true,
         }
@@ -321,8 +328,11 @@ impl App {
     pub fn free_for_new(&self) -> Result<Option<u64>> {
         let spoken_for = self.store.disk_spoken_for(|job| match job.kind {
             JobKind::Order => {
-                (self.store.picture_of_order(job.makes).ok().flatten())
-                    .map_or(0, |p| bytes_in(self.folder.render(Some(&p)).path()))
+                // One that was never begun has written nothing.
+                let Some(picture) = self.store.picture_of_order(job.makes).ok().flatten() else {
+                    return 0;
+                };
+                bytes_in(self.folder.render(Some(&picture)).path())
                     + frame_orders::written(self, job.makes)
             }
             JobKind::Package => bytes_in(&self.folder.package(job.makes)),

@@ -13,6 +13,7 @@ use crate::model::rigs::{Rig, RigKind};
 use crate::store::{OrderRow, StoreError};
 use dome_files::budget::told as bytes_told;
 use dome_trace::{Pass, PassSet};
+use std::cell::OnceCell;
 use std::ops::RangeInclusive;
 
 /// Most samples per pixel that an order may ask for.
@@ -32,10 +33,56 @@ pub struct Asked {
     pub out_file: Option<String>,
 }
 
+/// What orders that are asked for together are checked against, found once for all of them.
+#[derive(Default)]
+struct Others {
+    /// Sequences that are not done, by their orders' numbers.
+    open: OnceCell<Vec<(i64, FramePlan)>>,
+    free: OnceCell<Option<u64>>,
+}
+
+impl Others {
+    fn free(&self, app: &App) -> Result<Option<u64>> {
+        if let Some(known) = self.free.get() {
+            return Ok(*known);
+        }
+        let free = app.free_for_new()?;
+        Ok(*self.free.get_or_init(|| free))
+    }
+
+    fn open(&self, app: &App) -> Result<&[(i64, FramePlan)]> {
+        if let Some(known) = self.open.get() {
+            return Ok(known);
+        }
+        let mut open = Vec::new();
+        for job in app.store.open_jobs()? {
+            if job.kind != JobKind::Order {
+                continue;
+            }
+            let row = match app.store.order(job.makes) {
+                Ok(row) => row,
+                // One that cannot be read will write nothing.
+                Err(StoreError::Unreadable(_) | StoreError::Missing { .. }) => continue,
+                Err(e) => return Err(e.into()),
+            };
+            if let Some(plan) = FramePlan::of_row(app, &row)? {
+                open.push((row.id, plan));
+            }
+        }
+        Ok(self.open.get_or_init(|| open))
+    }
+}
+
 /// What is asked, made whole and checked.
 pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
-    let row = app.store.project(project)?;
-    let settings = row.settings;
+    ask_beside(app, project, request, &Others::default())
+}
+
+fn ask_beside(app: &App, project: i64, request: &OrderRequest, others: &Others) -> Result<Asked> {
+    let (settings, name) = (
+        app.store.settings(project)?,
+        app.store.project_name(project)?,
+    );
     let setup = request.setup.unwrap_or(settings.setup.number);
     let mut settings = settings.with_setup(setup).ok_or_else(|| {
         WorkError::Request(format!(
@@ -85,7 +132,10 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
         }
     }
     let eyes = if rig.is_some() { 2 } else { 1 };
-    let mut estimate = estimated(app, &size, &passes, denoised, eyes, Some(project))?;
+    let mut estimate = Estimate {
+        free_bytes: others.free(app)?,
+        ..estimated(app, &size, &passes, denoised, eyes, Some(project))
+    };
     let refuse = |sentence: String| Err(WorkError::Request(sentence));
     if denoised && let Some(why) = denoise::refused(&size.shape) {
         return refuse(why);
@@ -154,15 +204,15 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
         here: request.here.unwrap_or(false),
         out: (request.out.as_ref())
             .filter(|_| request.frames.is_none())
-            .map(|name| StillOut {
-                name: name.trim().to_owned(),
-                project: row.name.clone(),
+            .map(|file| StillOut {
+                name: file.trim().to_owned(),
+                project: name.clone(),
             }),
         frames: request.frames.as_ref().map(|asked| FrameOrder {
             asked: asked.clone(),
             path: viewpoint.path,
             ride: viewpoint.ride,
-            project: Some(row.name),
+            project: Some(name.clone()),
         }),
     };
     let out_file = outputs::still_file(app.store.next_order()?, &spec)?;
@@ -193,25 +243,10 @@ pub fn ask(app: &App, project: i64, request: &OrderRequest) -> Result<Asked> {
             first_file: plan.first_file(),
             folder: app.folder.out().display().to_string(),
         });
-        for job in app
-            .store
-            .open_jobs()?
-            .iter()
-            .filter(|j| j.kind == JobKind::Order)
-        {
-            if request.instead_of == Some(job.makes) {
-                continue;
-            }
-            let row = match app.store.order(job.makes) {
-                Ok(row) => row,
-                // One that cannot be read will write nothing.
-                Err(StoreError::Unreadable(_) | StoreError::Missing { .. }) => continue,
-                Err(e) => return Err(e.into()),
-            };
-            if FramePlan::of_row(app, &row)?.is_some_and(|other| plan.collides(&other)) {
+        for (order, other) in others.open(app)? {
+            if request.instead_of != Some(*order) && plan.collides(other) {
                 return refuse(format!(
-                    "Order {} in the queue writes files of the same names; put {{order}} into the name, or take another folder.",
-                    row.id
+                    "Order {order} in the queue writes files of the same names; put {{order}} into the name, or take another folder."
                 ));
             }
         }
@@ -304,6 +339,7 @@ pub fn place_all(app: &App, project: i64, request: &OrdersRequest) -> Result<Vec
         ));
     }
     let mut all: Vec<Asked> = Vec::new();
+    let others = Others::default();
     for (viewpoint, shape, setup) in (viewpoints.iter()).flat_map(|v| {
         shapes
             .iter()
@@ -318,7 +354,7 @@ pub fn place_all(app: &App, project: i64, request: &OrdersRequest) -> Result<Vec
         };
         let name =
             |v: i64| (app.store.viewpoint(project, v)).map_or_else(|_| v.to_string(), |v| v.name);
-        let asked = ask(app, project, &one).map_err(|e| match e {
+        let asked = ask_beside(app, project, &one, &others).map_err(|e| match e {
             WorkError::Store(e) => WorkError::Store(e),
             e => WorkError::Request(format!(
                 "\u{201c}{}\u{201d} as {shape}: {e}",
@@ -347,7 +383,7 @@ pub fn place_all(app: &App, project: i64, request: &OrdersRequest) -> Result<Vec
     )?;
     let held = order.held == Some(true);
     all.iter()
-        .map(|asked| Ok(place(app, project, asked, held)?.id))
+        .map(|asked| Ok(put(app, project, asked, (held, None))?.id))
         .collect()
 }
 
@@ -370,6 +406,17 @@ pub fn place_instead(
     };
     app.room_on_disk(&room, estimate.working_bytes)?;
     room_elsewhere(&room, &[asked])?;
+    put(app, project, asked, (held, instead_of))
+}
+
+/// Queues what there is room for.
+fn put(
+    app: &App,
+    project: i64,
+    asked: &Asked,
+    (held, instead_of): (bool, Option<i64>),
+) -> Result<OrderRow> {
+    let Asked { spec, estimate, .. } = asked;
     let job = NewJob {
         kind: JobKind::Order,
         project: Some(project),

@@ -251,7 +251,7 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
         picture.layers = vec![Pass::Alpha.layer()];
     }
     let asked = picture.tags.properties(width, height)?;
-    let project = app.store.project(row.project)?.name;
+    let project = app.store.project_name(row.project)?;
     let file = format!(
         "{}.{}",
         file_name(&format!("{project} - {} - {width} px", spec.viewpoint)),
@@ -350,7 +350,7 @@ fn make_pair(
     let id = running.job.makes;
     let folder = folder_for(app, id)?;
     let packing = pair.laying.packing;
-    let project = app.store.project(project)?.name;
+    let project = app.store.project_name(project)?;
     let words = packing.to_string().replace(':', " ");
     let name = file_name(&format!(
         "{project} - {} - {words} - {} px",

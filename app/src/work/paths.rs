@@ -230,7 +230,7 @@ const NEAR_MOMENTS: usize = 41;
 
 /// What a path does to whoever is led along it.
 pub fn look(app: &App, project: i64, request: &PathRequest) -> Result<PathInfo> {
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let mover = Mover::new(&request.path)?;
     let scene = app.scenes.get_as(app, project, &settings)?;
     let opened = app.scenes.open(app, project, &settings)?;
@@ -341,7 +341,7 @@ const NODE_MOMENTS: usize = 241;
 
 /// The way of something that moves in the scene, as a path of few keys; `offset` is from it to the eye in its own frame, metres.
 pub fn of_node(app: &App, project: i64, request: &NodePathRequest) -> Result<ViewpointPath> {
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let opened = app.scenes.open(app, project, &settings)?;
     let whole_s = opened.report.motion.length_s;
     let offset = DVec3::from(request.offset);

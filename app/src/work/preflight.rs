@@ -26,7 +26,7 @@ use dome_trace::{Illumination, PassSet, Scene};
 use glam::DVec3;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Places whose findings are kept.
+/// Places whose findings are kept at least.
 const KEPT: usize = 64;
 
 /// What findings of a place depend on.
@@ -344,9 +344,6 @@ pub fn of_viewpoint(
         .kept
         .lock()
         .unwrap_or_else(PoisonError::into_inner);
-    if kept.len() == KEPT {
-        kept.remove(0);
-    }
     kept.push((key, Arc::clone(&found)));
     Ok(found)
 }
@@ -368,6 +365,12 @@ pub fn of_project(app: &App, project: i64) -> Result<Vec<FindingInfo>> {
     let viewpoints = app.store.viewpoints(project)?;
     for viewpoint in &viewpoints {
         found.extend_from_slice(&of_viewpoint(app, project, &row.settings, viewpoint)?);
+    }
+    {
+        // As many as this project has twice over, or the next look would find none of them.
+        let mut kept = (app.preflight.kept.lock()).unwrap_or_else(PoisonError::into_inner);
+        let beyond = kept.len().saturating_sub(KEPT.max(2 * viewpoints.len()));
+        kept.drain(..beyond);
     }
     let orders = app.store.orders(project)?;
     for order in &orders {

@@ -395,7 +395,7 @@ impl Looking {
 
 /// Makes or refines the live picture of a view.
 pub fn live(app: &App, project: i64, request: &PreviewRequest) -> Result<Live> {
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let settings = match request.setup {
         None => settings,
         Some(number) => settings.with_setup(number).ok_or_else(|| {

@@ -443,30 +443,71 @@ pub fn finished_picture(app: &App, id: i64) -> Result<Picture> {
     let layers = Recipe::of_order(&spec)?.strip_passes().layers();
     let across = spec.width.min(DISPLAY_WIDTH);
     let down = (u64::from(across) * u64::from(spec.height) / u64::from(spec.width.max(1))) as u32;
-    let mut shrink = Shrink::new((spec.width, spec.height), (across, down.max(1)));
-    for place in Render::strip_places(spec.height) {
-        let strip = (mark.as_ref().ok()).and_then(|mark| {
-            read_strip(
-                &files.strip_of(side, place.0),
-                mark,
-                place,
-                spec.width,
-                &layers,
-            )
-        });
-        let beauty = strip.map_or_else(
-            || Strip {
-                top: place.0,
-                width: spec.width,
-                samples: vec![NOT_YET; (place.1 * spec.width) as usize * 3],
+    let mut shown = app
+        .shown_strips
+        .0
+        .lock()
+        .unwrap_or_else(PoisonError::into_inner);
+    let of = (id, side, row.picture);
+    if shown.of != of || (shown.picture.width, shown.picture.height) != (across, down.max(1)) {
+        *shown = ShownStrips {
+            of,
+            picture: Picture {
+                width: across,
+                height: down.max(1),
+                samples: vec![NOT_YET; (across * down.max(1)) as usize * 3],
             },
-            |s| s.beauty,
-        );
-        shrink
-            .add(&beauty)
-            .map_err(|e| WorkError::Request(e.to_string()))?;
+            tops: BTreeSet::new(),
+        };
     }
-    Ok(shrink.finish())
+    // Each is read once: an order of a wide picture has gigabytes of them.
+    for place in Render::strip_places(spec.height) {
+        let path = files.strip_of(side, place.0);
+        if shown.tops.contains(&place.0) || !path.exists() {
+            continue;
+        }
+        let strip = (mark.as_ref().ok())
+            .and_then(|mark| read_strip(&path, mark, place, spec.width, &layers));
+        let Some(mut strip) = strip.map(|s| s.beauty) else {
+            continue;
+        };
+        // Its own rows of the picture, where the screen's rows begin and end.
+        let row_of =
+            |row: u32| (u64::from(row) * u64::from(down) / u64::from(spec.height.max(1))) as u32;
+        let (from, to) = (row_of(place.0), row_of(place.0 + place.1));
+        if to > from {
+            strip.top = 0;
+            let mut shrink = Shrink::new((spec.width, place.1), (across, to - from));
+            (shrink.add(&strip)).map_err(|e| WorkError::Request(e.to_string()))?;
+            let wide = across as usize * 3;
+            shown.picture.samples[from as usize * wide..to as usize * wide]
+                .copy_from_slice(&shrink.finish().samples);
+        }
+        shown.tops.insert(place.0);
+    }
+    Ok(shown.picture.clone())
+}
+
+/// The picture of finished strips that was shown last.
+#[derive(Default)]
+pub(super) struct Shown(Mutex<ShownStrips>);
+
+struct ShownStrips {
+    /// The order, the eye, and the picture's fingerprint.
+    of: (i64, Side, Option<String>),
+    picture: Picture,
+    /// First rows of the strips in it.
+    tops: BTreeSet<u32>,
+}
+
+impl Default for ShownStrips {
+    fn default() -> Self {
+        Self {
+            of: (0, Side::Left, None),
+            picture: Picture::black(1, 1),
+            tops: BTreeSet::new(),
+        }
+    }
 }
 
 /// The rows that are finished of the strip at `top` which is being made, as the screen shows them: width, height, and four bytes a pixel,

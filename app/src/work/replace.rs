@@ -58,7 +58,7 @@ fn free_folder(folder: &Path) -> String {
 }
 
 fn take(app: &App, project: i64, replaced: ReplacedScene) -> Result<()> {
-    let old = app.store.project(project)?.settings;
+    let old = app.store.settings(project)?;
     let before = app.scenes.open(app, project, &old)?;
     let bare = SceneSettings {
         replaced: Some(replaced),

@@ -130,7 +130,7 @@ fn opened_key(project: i64, settings: &SceneSettings) -> OpenedKey {
 impl Scenes {
     /// A project's scene as it is now.
     pub fn get(&self, app: &App, project: i64) -> Result<Arc<Scene>> {
-        let settings = app.store.project(project)?.settings;
+        let settings = app.store.settings(project)?;
         self.get_as(app, project, &settings)
     }
 

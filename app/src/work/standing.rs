@@ -46,7 +46,7 @@ pub fn clearance(
     pose: &Pose,
     moving: bool,
 ) -> Result<ClearanceInfo> {
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let scene = app.scenes.get_as(app, project, &settings)?;
     let starts = match moving {
         true => Arc::default(),
@@ -184,7 +184,7 @@ pub fn move_here(app: &App, project: i64, request: &MoveRequest) -> Result<()> {
             "Moving needs a heading, and a distance of 0.01 m to 100 km; correct them.".into(),
         ));
     }
-    let old = app.store.project(project)?.settings;
+    let old = app.store.settings(project)?;
     let scene = app.scenes.get_as(app, project, &old)?;
     let Some(&first) = request.objects.first() else {
         return Err(WorkError::Request("Pick an object first.".into()));
@@ -214,7 +214,7 @@ pub fn move_here(app: &App, project: i64, request: &MoveRequest) -> Result<()> {
 /// What is seen from a pose with its share of the sphere: lights first, then the rest by size; what is
 /// hidden from view follows.
 pub fn shares(app: &App, project: i64, pose: &Pose) -> Result<Vec<ShareInfo>> {
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let scene = app.scenes.get_as(app, project, &settings)?;
     let light = app
         .scenes
@@ -279,7 +279,7 @@ pub fn sight_lines(app: &App, project: i64) -> Result<Vec<SightLine>> {
 
 /// Where to stand first.
 pub fn starts(app: &App, project: i64) -> Result<Vec<StartInfo>> {
-    let settings = app.store.project(project)?.settings;
+    let settings = app.store.settings(project)?;
     let scene = app.scenes.get_as(app, project, &settings)?;
     Ok(app
         .scenes

@@ -70,10 +70,11 @@ export function DepthPlan({
         <tbody>
           {[...rows].sort(by).map(({ v, depth, findings }) => (
             <tr key={v.id} className={v.id === chosen ? "bg-base-200" : ""}>
-              <td className="max-w-32">
+              <td className="w-full max-w-0">
                 <button
                   type="button"
-                  className="cursor-pointer truncate font-semibold"
+                  className="block w-full cursor-pointer truncate text-left font-semibold"
+                  title={v.name}
                   onClick={() => onChoose(v.id)}
                 >
                   {v.name}

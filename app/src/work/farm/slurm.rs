@@ -165,7 +165,19 @@ pub fn submit(root: &Path, order: i64, chunks: &[usize], wish: &Wish) -> Result<
 
 /// How far what the farm was given is.
 pub fn states(sent: &Sent) -> Result<States> {
-    let told = slurm("squeue", &["--json".into()])?;
+    // Only our own: a farm's whole queue may hold many thousands.
+    let ids: Vec<String> = (sent.array.iter().chain([&sent.join]))
+        .map(u64::to_string)
+        .collect();
+    let asked = slurm(
+        "squeue",
+        &["--json".into(), format!("--jobs={}", ids.join(","))],
+    );
+    let told = match asked {
+        Ok(told) => told,
+        // It calls jobs wrong that it has forgotten.
+        Err(_) => slurm("squeue", &["--json".into()])?,
+    };
     let told: Value = serde_json::from_str(&told).map_err(|e| {
         WorkError::Request(format!(
             "squeue answered what is no JSON ({e}); check its version."
