@@ -40,7 +40,7 @@ fn the_time_of_an_order_is_told_before_it_is_given() {
     // Denoised, it may be rendered noisier, and takes less.
     let denoised = json!({ "noise_percent": 4.0, "samples": 60000, "denoise": true });
     assert!(number(denoised)[1] < 0.3 * noise(4.0));
-    let frames = json!({ "frames": { "first": 0, "last": 2, "rate": "25", "format": "exr", "name": "{frame}" } });
+    let frames = json!({ "frames": { "first": 0, "last": 2, "step": 1, "rate": "25", "format": "exr", "name": "{frame}" } });
     close(number(frames)[0], 3.0 * seconds);
 
     let (status, refused) = told(json!({ "samples": 0 }));

@@ -5,6 +5,7 @@ use crate::support;
 
 use serde_json::json;
 use std::collections::BTreeMap;
+use std::os::unix::process::ExitStatusExt;
 use std::path::Path;
 use std::process::Stdio;
 use std::time::Duration;
@@ -24,7 +25,7 @@ fn kills(usual: u64) -> (u64, Choices) {
     (most, Choices(seed))
 }
 
-/// Starts a command and kills it after so long; whether it was quicker.
+/// Starts a command and kills it after so long; whether it was quicker. Killed is only what the kill ended.
 fn killed(args: &[&str], after: Duration) -> bool {
     let mut child = owl_dome()
         .args(args)
@@ -38,8 +39,10 @@ fn killed(args: &[&str], after: Duration) -> bool {
         return true;
     }
     child.kill().unwrap();
-    child.wait().unwrap();
-    false
+    let status = child.wait().unwrap();
+    let hit = status.signal() == Some(9);
+    assert!(hit || status.success(), "{args:?}: {status}");
+    !hit
 }
 
 fn names(folder: &Path) -> Vec<String> {
@@ -89,8 +92,12 @@ fn a_killed_film_is_whole_or_not_there() {
     let out = at("films/wild.mp4");
     let args = made(&out);
     let args: Vec<&str> = args.iter().map(String::as_str).collect();
-    for kill in 0..most {
+    let (mut kill, mut tries) = (0, 0);
+    while kill < most {
+        tries += 1;
+        assert!(tries <= 10 * most, "{kill} of {tries} kills hit");
         let quick = killed(&args, Duration::from_millis(2 + choices.below(700)));
+        kill += u64::from(!quick);
         let there = names(&at("films"));
         if out.exists() {
             assert!(hash(&out) == calm_hash, "kill {kill} left half a film");
@@ -124,11 +131,14 @@ fn kills_of_the_server_cost_no_film() {
     let path = format!("/api/orders/{order}/packages");
     let (status, job) = server.json("POST", &path, Some(request));
     assert_eq!(status, 202, "{job}");
+    let mut hit = 0;
     for _ in 0..most {
         std::thread::sleep(Duration::from_millis(5 + choices.below(400)));
+        hit += u64::from(server.jobs().iter().any(|j| j["state"] == "running"));
         server.kill();
         server = Server::start(&data, false);
     }
+    assert!(hit > 0, "no kill met the film while it was made");
     let done = server.wait_for_job(&job["id"]);
     assert_eq!(done["state"], "done", "{done}");
     let package = server.json("GET", PROJECT, None).1["packages"][0].clone();
@@ -202,6 +212,7 @@ fn killed_tasks_of_a_farm_go_on() {
         server.wait_for_order(*order, "done");
     }
     eprintln!("{count} kills");
+    assert!(count >= most / 4, "only {count} kills met a task");
     let all = |name: &str| -> BTreeMap<String, Vec<u8>> {
         let folder = data.join("out").join(name);
         let read = |n: String| (n.clone(), std::fs::read(folder.join(n)).unwrap());

@@ -11,3 +11,4 @@ mod pictures;
 mod queue_journey;
 mod replacing;
 mod stand_journey;
+mod windows;

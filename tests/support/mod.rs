@@ -151,7 +151,10 @@ impl Server {
     pub fn start_in(data: &Path, options: &[&str], environment: &[(&str, &str)]) -> Self {
         let mut command = owl_dome();
         command.envs(environment.iter().copied());
-        command.args(["serve", "--port", "0", "--data", data.to_str().unwrap()]);
+        command.args(["serve", "--data", data.to_str().unwrap()]);
+        if !options.contains(&"--port") {
+            command.args(["--port", "0"]);
+        }
         command.args(options);
         // How calm live pictures and cards become is looked at in screenshots alone, and journeys look at what the page does: few
         // samples leave the machine to what is tested.

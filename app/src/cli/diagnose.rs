@@ -38,7 +38,7 @@ pub(super) fn run(args: &DiagnoseArgs) -> Outcome {
     let Some(output) = &args.output else {
         return Ok(());
     };
-    diagnose::write_mended(&picture, depth, found.fault, output)?;
+    diagnose::write_mended(&picture, depth, found.fault, output, &|| true)?;
     println!("{}", output.display());
     Ok(())
 }

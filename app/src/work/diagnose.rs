@@ -83,13 +83,26 @@ pub fn told(fault: Fault, size: (u32, u32)) -> (&'static str, String) {
 }
 
 /// Writes a picture mended.
-pub fn write_mended(picture: &Flat, depth: Depth, fault: Fault, output: &Path) -> Result<()> {
+pub fn write_mended(
+    picture: &Flat,
+    depth: Depth,
+    fault: Fault,
+    output: &Path,
+    go_on: &dyn Fn() -> bool,
+) -> Result<()> {
     if fault == Fault::NotASphere {
         return Err(WorkError::Request(
             "There is nothing to mend in a picture that is no sphere; nothing was written.".into(),
         ));
     }
+    let stopped = || Err(WorkError::Request("The mending was stopped.".into()));
+    if !go_on() {
+        return stopped();
+    }
     let mended = mend(picture, fault);
+    if !go_on() {
+        return stopped();
+    }
     let format = PictureFormat::from_path(output)?;
     let mut spec = PictureSpec::panorama(format, mended.width, mended.height, 0.0);
     spec.tags.heading_deg = None;

@@ -23,6 +23,7 @@ use dome_optics::{Orientation, PictureSize, Shape};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Share of the work that reading takes, and where writing ends; what is left are the pictures for the screen.
 const READ: f64 = 0.25;
@@ -312,8 +313,9 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
         Task::Mend { picture, against } => {
             let app = Arc::clone(app);
             let (picture, against, folder) = (*picture, *against, folder.clone());
-            let mended =
-                running.unless_stopped(move || mend_into(&app, id, picture, against, &folder));
+            let mended = running.until_stopped(move |given_up| {
+                mend_into(&app, (id, picture), against, &folder, given_up)
+            });
             let Some(mended) = mended else {
                 return Ok(Ended::Stopped);
             };
@@ -322,13 +324,14 @@ pub(super) fn run(app: &Arc<App>, running: &Running) -> Result<Ended> {
         Task::Lay { picture, .. } | Task::OfEyes { picture, .. } | Task::MendPair { picture } => {
             let (app, picture, folder) = (Arc::clone(app), *picture, folder.clone());
             let task = task.clone();
-            let made = running.unless_stopped(move || {
+            let made = running.until_stopped(move |given_up| {
                 let make = match &task {
                     Task::Lay { request, .. } => Make::Laid(request),
                     Task::OfEyes { request, .. } => Make::Of(request),
                     _ => Make::Mended,
                 };
-                picture_pairs::make(&app, (id, picture), &make, &folder)
+                let go_on = || !given_up.load(Ordering::Relaxed);
+                picture_pairs::make(&app, (id, picture), &make, &folder, &go_on)
             });
             let Some(made) = made else {
                 return Ok(Ended::Stopped);
@@ -378,12 +381,13 @@ fn make(
 
 fn mend_into(
     app: &App,
-    id: i64,
-    picture: i64,
+    (id, picture): (i64, i64),
     against: Option<i64>,
     folder: &Path,
+    given_up: &AtomicBool,
 ) -> Result<BroughtPicture> {
     let from = app.store.picture(picture)?;
+    let go_on = || !given_up.load(Ordering::Relaxed);
     let (flat, depth, info, fault) = diagnosed(app, picture, against)?;
     if matches!(fault, Fault::None | Fault::NotASphere) {
         return Err(WorkError::Conflict(info.what));
@@ -393,7 +397,7 @@ fn mend_into(
     let ending = own.extension().unwrap_or_default().to_string_lossy();
     let file = format!("{}.{ending}", file_name(&format!("{stem} mended")));
     let path = folder.join(&file);
-    diagnose::write_mended(&flat, depth, fault, &path)?;
+    diagnose::write_mended(&flat, depth, fault, &path, &go_on)?;
     let rows = PictureRows::open(&path)?;
     Ok(BroughtPicture {
         shape: Some(Shape::Equirect.to_string()),

@@ -375,7 +375,12 @@ pub(super) fn make(
     (id, picture): (i64, i64),
     make: &Make,
     folder: &Path,
+    go_on: &dyn Fn() -> bool,
 ) -> Result<BroughtPicture> {
+    let asked = || match go_on() {
+        true => Ok(()),
+        false => Err(WorkError::Request("It was stopped.".into())),
+    };
     let planned = plan(app, picture, make)?;
     let from = app.store.picture(picture)?;
     let shape = shape_of(&from).ok();
@@ -390,6 +395,7 @@ pub(super) fn make(
         }
         _ => eyes_of(app, &from)?,
     };
+    asked()?;
     let packing = match make {
         Make::Of(request) => {
             match Anaglyph::from_name(&request.show) {
@@ -415,7 +421,9 @@ pub(super) fn make(
                     "Nothing was found in this pair that can be mended.".into(),
                 ));
             }
+            asked()?;
             eyes.eyes = mended(left, right, &report.findings);
+            asked()?;
             from.packing.clone()
         }
     };

@@ -8,6 +8,7 @@ use dome_imaging::NoiseSum;
 use dome_trace::render::STRIP_ROWS;
 use dome_trace::{Control, Forecast};
 use std::collections::BTreeSet;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -147,9 +148,20 @@ impl Running {
         &self,
         work: impl FnOnce() -> T + Send + 'static,
     ) -> Option<T> {
-        let beside = std::thread::spawn(work);
+        self.until_stopped(move |_| work())
+    }
+
+    /// The same for work of several steps: it is told when nobody waits for it any more, and ends at its next step.
+    pub(super) fn until_stopped<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&AtomicBool) -> T + Send + 'static,
+    ) -> Option<T> {
+        let given_up = Arc::new(AtomicBool::new(false));
+        let told = Arc::clone(&given_up);
+        let beside = std::thread::spawn(move || work(&told));
         while !beside.is_finished() {
             if self.control.is_stopped() {
+                given_up.store(true, Ordering::Relaxed);
                 return None;
             }
             std::thread::sleep(LOOKED_EVERY);

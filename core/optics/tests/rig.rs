@@ -98,6 +98,24 @@ fn screens_and_eyes_meet_the_worked_values() {
         "divergence",
     );
     assert_eq!(screen.divergence_deg(0.03, 0.0634), 0.0);
+    // A screen 7 m wide seen from 7 m, eyes 63.4 mm apart: 50 of 1920 px behind it are 0.973 degrees beyond parallel, 64 px 1.391 (worked
+    // by hand: 2 atan((p - e) / 2V)).
+    let hall = Screen {
+        width: 7.0,
+        distance: 7.0,
+    };
+    near(
+        hall.divergence_deg(50.0 / 1920.0, 0.0634),
+        0.973,
+        5e-4,
+        "50 px",
+    );
+    near(
+        hall.divergence_deg(64.0 / 1920.0, 0.0634),
+        1.391,
+        5e-4,
+        "64 px",
+    );
     // Roundness 1 at C 5 m, 3 m away, eyes of 65 mm: b = 0.1083 m.
     near(roundness(0.10833333, 5.0, 0.065, 3.0), 1.0, 1e-6, "round");
     // At the distance of zero parallax both say the same; and it is the ratio of depth to width that a viewer sees.

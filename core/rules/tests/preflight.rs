@@ -240,6 +240,20 @@ fn near_things_matter_more_to_two_eyes() {
         "too-near",
         Level::Warn,
     );
+    // The rule of thirty begins where it says: at 1.89 m for 63 mm, for other eyes at thirty times theirs.
+    for (from_wall, separation, told) in [
+        (1.87, 0.063, true),
+        (1.91, 0.063, false),
+        (1.19, 0.04, true),
+        (1.21, 0.04, false),
+    ] {
+        let found = stage.found([5.0 - from_wall, 1.6, 0.0], |s| {
+            s.stereo = true;
+            s.limits.eye_separation = separation;
+        });
+        let near = found.iter().any(|f| f.rule == "too-near");
+        assert_eq!(near, told, "{from_wall} m for {separation} m: {found:?}");
+    }
     let small = stage.found(eye, |s| s.limits.eye_separation = 0.02);
     assert!(small.iter().all(|f| f.rule != "too-near"), "{small:?}");
     one(

@@ -264,7 +264,9 @@ export function LightList({
                     {asSet(l, s).slice(0, 1).map(told)}
                   </td>
                   <td className="hidden whitespace-nowrap min-[1150px]:table-cell">
-                    {l.position ? l.position.map((v) => plain(v, 2)).join(", ") : "directional"}
+                    {l.position
+                      ? l.position.map((v, i) => plain(v + (project.scene.offset_m[i] ?? 0), 2)).join(", ")
+                      : "directional"}
                   </td>
                   <td>{l.seen ? (s.unseen ? "looks through" : "sees it") : "hidden"}</td>
                   <td className="whitespace-nowrap">

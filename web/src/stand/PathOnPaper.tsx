@@ -62,10 +62,12 @@ export function PathLine({
 interface KeysProps extends Props {
   /** The chosen key moves by so much on the paper, metres; `end` when it is let go. */
   onMove: (dx: number, dy: number, end: boolean) => void;
+  /** Where the scene's origin is in the file that it came from, metres: places are told as they are there. */
+  offset: readonly [number, number, number];
 }
 
 /** The keys of a path as handles: dragged, moved by arrow keys, taken away by Delete. */
-export function PathKeys({ view, path, at, onMove }: KeysProps) {
+export function PathKeys({ view, path, at, onMove, offset }: KeysProps) {
   const drag = useRef<{ x: number; y: number; moved: boolean } | null>(null);
   const keys = path.path?.keys ?? [];
   return keys.map((key, i) => (
@@ -74,7 +76,7 @@ export function PathKeys({ view, path, at, onMove }: KeysProps) {
       key={i}
       type="button"
       data-testid="path-key"
-      aria-label={`Key ${i + 1} of the path at ${key.time_s.toFixed(2)} s, x ${length(key.position[0])}, z ${length(key.position[2])}. Drag it, move it with the arrow keys, or take it away with Delete.`}
+      aria-label={`Key ${i + 1} of the path at ${key.time_s.toFixed(2)} s, x ${length(key.position[0] + offset[0])}, z ${length(key.position[2] + offset[2])}. Drag it, move it with the arrow keys, or take it away with Delete.`}
       title={`Key ${i + 1}, ${key.time_s.toFixed(2)} s`}
       className={`absolute flex size-[18px] -translate-x-1/2 -translate-y-1/2 cursor-move items-center justify-center rounded-[5px] border-2 border-[#3c5570] text-xs leading-none font-semibold tabular-nums shadow ${path.chosen === i ? "bg-[#3c5570] text-white" : "bg-white text-[#3c5570]"}`}
       style={view.toScreen(...at(key.position))}

@@ -16,6 +16,8 @@ import type { PathState } from "./usePath";
 
 interface Props {
   project: number;
+  /** Where the scene's origin is in its file, metres. */
+  offset: readonly [number, number, number];
   /** Changes when the scene does. */
   version: string;
   viewpoints: Viewpoint[];
@@ -359,10 +361,16 @@ export function PlanView(props: Props) {
           props.onSection(wrapHeading(section + by));
         }}
       />
-      <PathKeys view={view} path={props.path} at={([px, , pz]) => [px, pz]} onMove={onMove} />
+      <PathKeys
+        view={view}
+        path={props.path}
+        at={([px, , pz]) => [px, pz]}
+        onMove={onMove}
+        offset={props.offset}
+      />
       <button
         type="button"
-        aria-label={`Viewpoint at x ${length(x)}, z ${length(z)}. Drag it, or move it with the arrow keys.`}
+        aria-label={`Viewpoint at x ${length(x + props.offset[0])}, z ${length(z + props.offset[2])}. Drag it, or move it with the arrow keys.`}
         data-testid="viewpoint-handle"
         className="absolute size-6 -translate-x-1/2 -translate-y-1/2 cursor-move rounded-full border-[3px] border-white bg-[#3c5570] shadow"
         style={here}

@@ -10,6 +10,8 @@ import type { PathState } from "./usePath";
 
 interface Props {
   project: number;
+  /** Where the scene's origin is in its file, metres. */
+  offset: readonly [number, number, number];
   version: string;
   pose: Pose;
   /** Heading that the line runs to, degrees. */
@@ -143,6 +145,7 @@ export function SectionView(props: Props) {
         </span>
       )}
       <PathKeys
+        offset={props.offset}
         view={view}
         path={props.path}
         at={onPaper}

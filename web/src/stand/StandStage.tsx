@@ -233,6 +233,7 @@ export function StandStage({ project }: { project: Project }) {
         <div className="min-h-0 flex-[5]">
           <PlanView
             project={project.id}
+            offset={project.scene.offset_m}
             version={shape}
             viewpoints={project.viewpoints}
             chosen={viewpoint.id}
@@ -272,6 +273,7 @@ export function StandStage({ project }: { project: Project }) {
         </div>
         <div className="min-h-0 flex-[3]">
           <SectionView
+            offset={project.scene.offset_m}
             project={project.id}
             version={shape}
             pose={pose}

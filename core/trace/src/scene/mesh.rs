@@ -142,3 +142,80 @@ impl Part {
         part
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use glam::Quat;
+
+    /// A normal stays across its surface whatever joints do to it, on the side that it was on: by two directions within the surface,
+    /// which go as points do, scaled unevenly, turned and mirrored, between two joints too. Tangents are such directions.
+    #[test]
+    fn normals_of_skins_stay_across_the_surface() {
+        let turned = Mat4::from_quat(Quat::from_axis_angle(
+            Vec3::new(0.3, -0.5, 0.8).normalize(),
+            1.1,
+        ));
+        let uneven = |x, y, z| Mat4::from_scale(Vec3::new(x, y, z)) * turned;
+        for (joints, weights) in [
+            ([uneven(3.0, 1.0, 0.2), Mat4::IDENTITY], [1.0, 0.0]),
+            (
+                [turned * uneven(0.5, 4.0, 1.0), uneven(1.0, 1.0, 2.0)],
+                [0.25, 0.75],
+            ),
+            ([uneven(-2.0, 1.0, 0.5), Mat4::IDENTITY], [1.0, 0.0]),
+        ] {
+            let (along, aside) = (Vec3::new(1.0, 0.5, 0.0), Vec3::new(0.0, 1.0, 2.0));
+            let normal = along.cross(aside).normalize();
+            let along = along.normalize();
+            let part = Part {
+                plain: MeshPart {
+                    positions: vec![[0.0; 3], along.to_array(), aside.to_array()],
+                    normals: vec![normal.to_array(); 3],
+                    tangents: vec![along.extend(1.0).to_array(); 3],
+                    ..MeshPart::default()
+                },
+                joints: vec![([0, 1, 0, 0], [weights[0], weights[1], 0.0, 0.0]); 3],
+                ..Part::default()
+            };
+            let made = part.deformed(&[], Some(&joints));
+            let [o, a, b] = [0, 1, 2].map(|i| Vec3::from(made.positions[i]));
+            let got = Vec3::from(made.normals[0]);
+            assert!((got.length() - 1.0).abs() < 1e-5);
+            assert!(
+                got.dot((a - o).normalize()).abs() < 1e-5
+                    && got.dot((b - o).normalize()).abs() < 1e-5
+            );
+            let mixed = joints[0] * weights[0] + joints[1] * weights[1];
+            assert!(
+                got.dot(mixed.transform_vector3(normal)) > 0.0,
+                "on its side"
+            );
+            let tangent = Vec3::from_slice(&made.tangents[0]);
+            assert!((tangent - (a - o).normalize()).length() < 1e-5);
+        }
+    }
+
+    /// Tangents are moved by morphs as glTF 2.0 says (3.7.2.2): by the weighted sum of the targets, their last number kept.
+    #[test]
+    fn tangents_of_morphs_are_moved() {
+        let part = Part {
+            plain: MeshPart {
+                positions: vec![[0.0; 3]],
+                normals: vec![[0.0, 1.0, 0.0]],
+                tangents: vec![[1.0, 0.0, 0.0, -1.0]],
+                ..MeshPart::default()
+            },
+            morphs: [[0.0, 0.0, 2.0], [0.5, 0.0, 0.0]]
+                .map(|by| Morph {
+                    tangents: vec![by],
+                    ..Morph::default()
+                })
+                .into(),
+            ..Part::default()
+        };
+        let made = part.deformed(&[0.5, 0.25], None);
+        assert_eq!(made.tangents, [[1.125, 0.0, 1.0, -1.0]]);
+        assert_eq!(made.normals, part.plain.normals);
+    }
+}
