@@ -179,13 +179,18 @@ fn a_pair_is_set_ordered_and_handed_over() {
     );
     let pixels = std::fs::read(&raw).unwrap();
     let (top, bottom) = pixels.split_at(128 * 64);
-    let apart: u32 = top
-        .iter()
-        .zip(bottom)
-        .map(|(a, b)| u32::from(a.abs_diff(*b)))
-        .sum();
-    let mean = apart / (128 * 64);
-    assert!((1..60).contains(&mean), "the halves are two eyes: {mean}");
+    let apart: Vec<f64> = (top.iter().zip(bottom))
+        .map(|(a, b)| f64::from(a.abs_diff(*b)))
+        .collect();
+    // Edges lie elsewhere for each eye, and most of the rest is the same.
+    let (mean, most) = (
+        apart.iter().sum::<f64>() / apart.len() as f64,
+        apart.iter().copied().fold(0.0, f64::max),
+    );
+    assert!(
+        most > 16.0 && mean < 8.0,
+        "the halves are two eyes: {mean} on average, {most} at most"
+    );
     let plan = String::from_utf8(server.get(&format!("/api/projects/{id}/depth.csv"))).unwrap();
     assert!(
         plan.starts_with("viewpoint,pair,") && plan.contains(",flat,"),

@@ -38,8 +38,11 @@ export function NumberField({
   const [of, setOf] = useState(value);
   if (of !== value) {
     setOf(value);
-    setDraft(null);
-    setProblem(null);
+    // What is being typed and could be taken stays.
+    if (problem !== null) {
+      setDraft(null);
+      setProblem(null);
+    }
   }
   const told = useId();
   const limits = { min, max, unit };

@@ -263,7 +263,7 @@ export function LightList({
                   >
                     {asSet(l, s).slice(0, 1).map(told)}
                   </td>
-                  <td className="hidden whitespace-nowrap min-[1150px]:table-cell">
+                  <td className="hidden min-[1150px]:table-cell">
                     {l.position
                       ? l.position.map((v, i) => plain(v + (project.scene.offset_m[i] ?? 0), 2)).join(", ")
                       : "directional"}
