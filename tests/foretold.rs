@@ -1,6 +1,6 @@
 //! How long an order will take, told before it is given.
 
-use crate::support::with_room;
+use crate::support::{wait_for, with_room};
 use serde_json::{Value, json};
 
 /// One look serves all sizes and qualities of a view: four times the pixels take four times as long, a set number of samples is told as
@@ -53,4 +53,30 @@ fn the_time_of_an_order_is_told_before_it_is_given() {
     );
     let (_, machine) = server.json("GET", "/api/machine", None);
     assert!(machine["denoiser"].is_boolean(), "{machine}");
+}
+
+/// Live pictures that make an order wait, while it looks how long it will take beside its first strips: both come to their ends. (Threads
+/// that wait for a live picture must not be those that make it.)
+#[test]
+fn an_order_that_begins_and_live_pictures_do_not_stop_each_other() {
+    let (_folder, server, id) = with_room();
+    let (_, project) = server.json("GET", &format!("/api/projects/{id}"), None);
+    let pose = &project["viewpoints"][0]["pose"];
+    for seed in 1..=2 {
+        let order = server.order(
+            id,
+            json!({ "width": 512, "samples": 400, "noise_percent": 5.0, "seed": seed }),
+        );
+        let mut heading = 0;
+        wait_for("the order", || {
+            heading += 7;
+            let mut turned = pose.clone();
+            turned["pitch_deg"] = json!(heading % 60);
+            let body = json!({ "pose": turned, "width": 512 }).to_string();
+            let path = format!("/api/projects/{id}/preview");
+            let (status, _) = server.send("POST", &path, body.as_bytes(), &[]);
+            assert!([200, 409].contains(&status), "{status}");
+            (server.told(order)["state"] == "done").then_some(())
+        });
+    }
 }

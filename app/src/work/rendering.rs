@@ -168,13 +168,20 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         pixels,
         told: 0.0,
     });
-    let told = std::thread::scope(|beside| {
-        // How long it takes is looked for beside the first strips: they are waited for more.
-        beside.spawn(|| {
-            let forecast = eyes.forecast(&places, &running.control);
-            let earlier = forecast.share(|top| finished.contains(&top), None);
-            running.forecast(Arc::new(forecast), earlier);
-        });
+    let look = || {
+        let forecast = eyes.forecast(&places, &running.control);
+        let earlier = forecast.share(|top| finished.contains(&top), None);
+        running.forecast(Arc::new(forecast), earlier);
+    };
+    if rayon::current_num_threads() == 1 {
+        look();
+    }
+    let told = rayon::scope(|beside| {
+        // How long it takes is looked for beside the first strips: they are waited for more. By the job's own threads: those of others
+        // must not wait while a live picture holds the job, or that would wait for them.
+        if rayon::current_num_threads() > 1 {
+            beside.spawn(|_| look());
+        }
         strips(app, running, (row, &job), &eyes, (&mut done, missing))
     })?;
     if told.is_none() {

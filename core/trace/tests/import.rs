@@ -9,7 +9,7 @@ use dome_trace::lamp::LampKind;
 use dome_trace::material::Alpha;
 use dome_trace::{ImportOptions, Imported, Scene, Unit, load};
 use glam::Vec3;
-use serde_json::{Value, json};
+use serde_json::json;
 use std::path::{Path, PathBuf};
 
 #[path = "common/made.rs"]
