@@ -145,7 +145,7 @@ export function NewOrder({
     refetchInterval: ({ state }) => (state.data && isShort(state.data.estimate) ? ROOM_MS : false),
   });
   const estimate = told?.estimate;
-  const time = useTimeTold(project.id, wish, rig, error === null && told !== undefined);
+  const { time, unknown } = useTimeTold(project.id, wish, rig, error === null && told !== undefined);
   const place = useMutation({
     // One that takes the place of another gets its turn, in one step.
     mutationFn: () => api.order(project.id, { ...wish, held }),
@@ -354,11 +354,13 @@ export function NewOrder({
           <Switch label="Put on hold" hint="It waits until it is released" on={held} onChange={setHeld} />
         </div>
       </div>
-      {estimate && (
+      {estimate && !error && (
         <p className="mt-2 text-xs font-semibold" data-testid="time-told">
           {time
             ? `About ${duration(time.seconds * orders)} on this machine`
-            : "How long it takes is being found out …"}
+            : unknown
+              ? "How long it takes could not be found out."
+              : "How long it takes is being found out …"}
           {time && quality.how === "noise" && `, some ${count(Math.round(time.samples))} samples a pixel`}
         </p>
       )}

@@ -30,6 +30,11 @@ export function Strips({ order }: { order: Order }) {
   );
   const later = order.strips.filter(([top]) => !before?.has(top));
   const now = order.under_way;
+  // Strips come from the top down. What lies below them in that picture is grey, and would hide the live one.
+  const below = Math.max(
+    0,
+    ...order.strips.filter(([top]) => before?.has(top)).map(([top, rows]) => top + rows),
+  );
   return (
     <>
       {before && (
@@ -40,6 +45,7 @@ export function Strips({ order }: { order: Order }) {
           data-testid="strips"
           data-count={before.size}
           className="absolute inset-0 size-full"
+          style={{ clipPath: `inset(0 0 ${100 - (below / height) * 100}% 0)` }}
         />
       )}
       {later.map(([top, rows]) => (

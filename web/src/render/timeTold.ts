@@ -6,14 +6,14 @@ import type { TimeTold } from "../generated/TimeTold";
 /** A wish that still changes is not looked at. */
 const STEADY_MS = 700;
 
-/** How long an order will take, once that is known. */
+/** How long an order will take, once that is known, and why it could not be found out. */
 export function useTimeTold(
   project: number,
   wish: OrderRequest,
   rig: unknown,
   asked: boolean,
-): TimeTold | undefined {
-  const { data } = useQuery({
+): { time: TimeTold | undefined; unknown: Error | null } {
+  const { data, error } = useQuery({
     queryKey: ["time", project, wish, rig],
     queryFn: async ({ signal }) => {
       await new Promise((resolve) => setTimeout(resolve, STEADY_MS));
@@ -24,5 +24,5 @@ export function useTimeTold(
     retry: false,
     gcTime: 60_000,
   });
-  return data;
+  return { time: data, unknown: error };
 }
