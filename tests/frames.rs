@@ -122,7 +122,15 @@ fn an_order_goes_on_where_frames_are_missing_broken_or_foreign() {
             .map(|n| std::fs::metadata(file(n)).unwrap().modified().unwrap())
             .into();
         assert_eq!(before, after, "what was whole is not touched");
+        // What a kill between a frame's last file and the end of its strips leaves: gone with the next time it is gone on with.
+        let whose = run_ok(&["inspect", text(&file(3)), "--json"]);
+        let whose: Value = serde_json::from_str(&whose).unwrap();
+        let short = &whose["fingerprint"].as_str().unwrap()[..12];
+        let strips = folder.join(format!(".unfinished-3-{short}"));
+        std::fs::create_dir(&strips).unwrap();
+        std::fs::write(strips.join("0.strip"), "rows").unwrap();
         let again = run(&args);
+        assert!(!strips.exists(), "strips of a whole frame stay");
         let said = String::from_utf8_lossy(&again.stderr).into_owned();
         assert!(said.contains("All frames are there and whole."), "{said}");
         // Whatever its format, a frame says which picture it is.

@@ -118,7 +118,11 @@ pub(super) fn run(
             return Ok(Ended::Stopped);
         }
         let name = plan.name(frame);
-        if plan.sequence.found(&mut studio, frame, &name)? == Found::Whole {
+        let kept = |shot: &Shot| {
+            let short = shot.description().fingerprint().short();
+            files.frames().join(format!("{frame}-{short}"))
+        };
+        if plan.sequence.found(&mut studio, frame, &name, &kept)? == Found::Whole {
             if !files.small_frame(frame).exists() {
                 save_small(&plan, &files, frame);
             }
@@ -128,10 +132,6 @@ pub(super) fn run(
         if rendered == 0 {
             running.with_frames(|f| f.rendered.1 = Instant::now());
         }
-        let kept = |shot: &Shot| {
-            let short = shot.description().fingerprint().short();
-            files.frames().join(format!("{frame}-{short}"))
-        };
         let mut watching = |part: f64, of_parts: f64| -> Box<dyn Watcher + '_> {
             running.with_frames(|f| {
                 f.current = Some(frame as u32);
@@ -217,10 +217,10 @@ pub(super) fn make_some(
     let mut notes = BTreeSet::new();
     for frame in frames {
         let name = plan.name(*frame);
-        if plan.sequence.found(&mut studio, *frame, &name)? == Found::Whole {
+        let kept = |_: &Shot| work.join(frame.to_string());
+        if plan.sequence.found(&mut studio, *frame, &name, &kept)? == Found::Whole {
             continue;
         }
-        let kept = |_: &Shot| work.join(frame.to_string());
         let mut watching = |_: f64, _: f64| -> Box<dyn Watcher + '_> { Box::new(Through(watcher)) };
         let made = (plan.sequence).make(&mut studio, (*frame, &name), &kept, &mut watching)?;
         notes.extend(made.notes);

@@ -110,14 +110,25 @@ impl Sequence {
         Ok(shot)
     }
 
-    /// What lies where a frame belongs. The scene is placed only where there is something to look at.
-    pub fn found(&self, studio: &mut Studio, frame: u64, output: &Path) -> Result<Found> {
+    /// What lies where a frame belongs. The scene is placed only where there is something to look at. Of a whole frame the strips
+    /// go, in a folder `kept` of its picture: they are there yet where a kill came between its last file and their end.
+    pub fn found(
+        &self,
+        studio: &mut Studio,
+        frame: u64,
+        output: &Path,
+        kept: &dyn Fn(&Shot) -> PathBuf,
+    ) -> Result<Found> {
         let files = self.sketch(studio, frame, output)?.files();
         if !files.iter().any(|f| f.exists()) {
             return Ok(Found::Missing);
         }
         let shot = self.shot(studio, frame, output)?;
-        Ok(look(&shot.files(), shot.description()))
+        let found = look(&shot.files(), shot.description());
+        if found == Found::Whole {
+            remove_kept(&kept(&shot))?;
+        }
+        Ok(found)
     }
 
     /// Renders a frame. Its strips are kept in a folder, `kept` of its picture's short fingerprint, until it is whole: a kill
@@ -137,7 +148,7 @@ impl Sequence {
         } else {
             shot.render(studio.seen(), &*watching(0.0, 1.0), Some(&kept))?
         };
-        std::fs::remove_dir_all(&kept).map_err(FileError::io("Removing", &kept))?;
+        remove_kept(&kept)?;
         Ok(made)
     }
 
@@ -222,6 +233,16 @@ impl Sequence {
             shot.opens_at(opening.heading_deg, opening.pitch_deg, opening.hfov_deg);
         }
         Ok(shot)
+    }
+}
+
+/// Removes the strips of a frame that is whole, unless they are gone.
+fn remove_kept(folder: &Path) -> Result<()> {
+    match std::fs::remove_dir_all(folder) {
+        Err(e) if e.kind() != std::io::ErrorKind::NotFound => {
+            Err(FileError::io("Removing", folder)(e).into())
+        }
+        _ => Ok(()),
     }
 }
 

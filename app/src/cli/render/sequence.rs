@@ -216,7 +216,10 @@ pub(super) fn run(args: &RenderArgs, mut studio: Studio, frames: Frames) -> Outc
     let name = |frame: u64| PathBuf::from(pattern.fill(frame, &words));
     let mut survey = Survey::default();
     for frame in frames.numbers() {
-        survey.add(frame, sequence.found(&mut studio, frame, &name(frame))?);
+        survey.add(
+            frame,
+            sequence.found(&mut studio, frame, &name(frame), &|shot| kept(shot, frame))?,
+        );
     }
     if options.carry_on {
         eprintln!("{}", survey.told());
@@ -276,6 +279,14 @@ pub(super) fn run(args: &RenderArgs, mut studio: Studio, frames: Frames) -> Outc
     }
 }
 
+/// Where a frame's strips are until it is whole.
+fn kept(shot: &Shot, frame: u64) -> PathBuf {
+    let files = shot.files();
+    let folder = files.first().map_or(Path::new("."), |f| folder_of(f));
+    let short = shot.description().fingerprint().short();
+    folder.join(format!(".unfinished-{frame}-{short}"))
+}
+
 /// Renders one frame, its strips beside it until it is whole.
 fn one(
     sequence: &Sequence,
@@ -283,12 +294,7 @@ fn one(
     (frame, output): (u64, &Path),
     around: &Around,
 ) -> Outcome {
-    let kept = |shot: &Shot| {
-        let files = shot.files();
-        let folder = files.first().map_or(Path::new("."), |f| folder_of(f));
-        let short = shot.description().fingerprint().short();
-        folder.join(format!(".unfinished-{frame}-{short}"))
-    };
+    let kept = |shot: &Shot| kept(shot, frame);
     let mut watching = |part: f64, of_parts: f64| -> Box<dyn Watcher + '_> {
         Box::new(Progress::new(Some((around, part, of_parts))))
     };
