@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use std::path::Path;
 
 /// Each step brings the database from the version of its index to the next.
-const STEPS: [&str; 13] = [
+const STEPS: [&str; 14] = [
     "CREATE TABLE project (
         id INTEGER PRIMARY KEY,
         name TEXT NOT NULL,
@@ -197,6 +197,13 @@ const STEPS: [&str; 13] = [
     ALTER TABLE job ADD COLUMN remaining_s REAL;",
     // Orders that a farm makes have turns of their own.
     "ALTER TABLE job ADD COLUMN on_farm INTEGER NOT NULL DEFAULT 0;",
+    // How a project was before the change that is being made: one that a kill cuts off is put back.
+    "CREATE TABLE change_begun (
+        project INTEGER PRIMARY KEY REFERENCES project(id) ON DELETE CASCADE,
+        before TEXT NOT NULL,
+        scene_file TEXT,
+        summary TEXT
+    ) STRICT;",
 ];
 
 /// The version this program writes.

@@ -5,7 +5,7 @@ use super::{NEXT_VERSION, Result, Store, changed, found};
 use crate::model::kept;
 use crate::model::scenes::{ProjectCard, SceneSummary};
 use crate::model::settings::SceneSettings;
-use rusqlite::params;
+use rusqlite::{TransactionBehavior, params};
 
 /// A project as it is kept.
 #[derive(Clone, Debug)]
@@ -44,7 +44,15 @@ impl Store {
         summary: &SceneSummary,
         settings: &SceneSettings,
     ) -> Result<()> {
-        let rows = self.lock().execute(
+        let mut db = self.lock();
+        let transaction = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        // A change that does not come to its end puts back the scene too.
+        transaction.execute(
+            "UPDATE change_begun SET (scene_file, summary) = (SELECT scene_file, summary FROM project WHERE id = ?1)
+             WHERE project = ?1 AND summary IS NULL",
+            [id],
+        )?;
+        let rows = transaction.execute(
             &format!(
                 "UPDATE project SET scene_file = ?2, summary = ?3, settings = ?4, version = {NEXT_VERSION} WHERE id = ?1"
             ),
@@ -55,7 +63,8 @@ impl Store {
                 kept::write(settings)?
             ],
         )?;
-        changed(rows, "project", id)
+        changed(rows, "project", id)?;
+        Ok(transaction.commit()?)
     }
 
     /// The cards of all projects, newest first; `has_picture` is for the caller to fill.

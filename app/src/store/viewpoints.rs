@@ -6,7 +6,7 @@ use crate::model::paths::ViewpointPath;
 use crate::model::places::{NewViewpoint, Pose, Viewpoint};
 use crate::model::places::{Opening, Ride};
 use crate::model::rigs::Rig;
-use rusqlite::{Row, TransactionBehavior, params};
+use rusqlite::{Row, Transaction, TransactionBehavior, params};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -139,34 +139,36 @@ impl Store {
         }
         Ok(transaction.commit()?)
     }
+}
 
-    /// Puts exactly these viewpoints in place of a project's own, in this order and with their numbers.
-    pub fn replace_viewpoints(&self, project: i64, viewpoints: &[Viewpoint]) -> Result<()> {
-        let mut db = self.lock();
-        let transaction = db.transaction()?;
-        let known: BTreeMap<i64, i64> = transaction
-            .prepare("SELECT id, version FROM viewpoint WHERE project = ?1")?
-            .query_map([project], |r| Ok((r.get(0)?, r.get(1)?)))?
-            .collect::<rusqlite::Result<_>>()?;
-        transaction.execute("DELETE FROM viewpoint WHERE project = ?1", [project])?;
-        for (place, v) in viewpoints.iter().enumerate() {
-            transaction.execute(
-                "INSERT INTO viewpoint (id, project, name, pose, unlocked, more, place, version)
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, max(?8, CAST(unixepoch('subsec') * 1000 AS INTEGER)))",
-                params![
-                    v.id,
-                    project,
-                    v.name,
-                    kept::write(&v.pose)?,
-                    v.unlocked,
-                    more(&NewViewpoint::of(v))?,
-                    place as i64 + 1,
-                    known.get(&v.id).map_or(0, |version| version + 1)
-                ],
-            )?;
-        }
-        Ok(transaction.commit()?)
+/// Puts exactly these viewpoints in place of a project's own, in this order and with their numbers, in a transaction.
+pub(super) fn put_viewpoints(
+    transaction: &Transaction,
+    project: i64,
+    viewpoints: &[Viewpoint],
+) -> Result<()> {
+    let known: BTreeMap<i64, i64> = transaction
+        .prepare("SELECT id, version FROM viewpoint WHERE project = ?1")?
+        .query_map([project], |r| Ok((r.get(0)?, r.get(1)?)))?
+        .collect::<rusqlite::Result<_>>()?;
+    transaction.execute("DELETE FROM viewpoint WHERE project = ?1", [project])?;
+    for (place, v) in viewpoints.iter().enumerate() {
+        transaction.execute(
+            "INSERT INTO viewpoint (id, project, name, pose, unlocked, more, place, version)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, max(?8, CAST(unixepoch('subsec') * 1000 AS INTEGER)))",
+            params![
+                v.id,
+                project,
+                v.name,
+                kept::write(&v.pose)?,
+                v.unlocked,
+                more(&NewViewpoint::of(v))?,
+                place as i64 + 1,
+                known.get(&v.id).map_or(0, |version| version + 1)
+            ],
+        )?;
     }
+    Ok(())
 }
 
 fn more(draft: &NewViewpoint) -> Result<String> {

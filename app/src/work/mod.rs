@@ -87,6 +87,8 @@ pub struct App {
     pub store: Store,
     /// Scenes in memory.
     pub scenes: Scenes,
+    /// The order of changes.
+    pub changes: history::Changes,
     /// Live pictures.
     pub previews: Previews,
     /// How long orders will take.
@@ -196,6 +198,7 @@ impl App {
             farm,
             ..Self::with(folder, store)
         });
+        history::put_back_cut_off(&app)?;
         move_old_orders(&app);
         app.sweep();
         back_up_daily(&app);
@@ -283,6 +286,7 @@ impl App {
             folder,
             store,
             scenes: Scenes::default(),
+            changes: history::Changes::default(),
             previews: Previews::default(),
             foretold: foretell::Foretold::default(),
             preflight: Preflight::default(),
