@@ -62,6 +62,13 @@ fn until_idle(slurm: &Slurm, bundle: &Path) -> Value {
     })
 }
 
+/// Says where an order is to be made.
+fn place(server: &Server, order: i64, here: bool) -> (u16, Value) {
+    let job = server.told(order)["job"].as_i64().unwrap();
+    let path = format!("/api/jobs/{job}");
+    server.json("PATCH", &path, Some(json!({"here": here})))
+}
+
 /// Twelve frames: one task is killed, one node is lost in the middle, and every byte is that of a single machine.
 #[test]
 fn frames_of_a_farm_are_those_of_one_machine() {
@@ -173,6 +180,12 @@ fn a_still_in_parts_comes_into_the_same_queue() {
         (told["farm"]["running"] == json!([]) && told["farm"]["waiting"] == 0).then_some(())
     });
     let before = status(&slurm, &bundle)["done"].as_u64().unwrap();
+    // Taken back and sent again half-made, its parts wait where they are.
+    for here in [true, false] {
+        let (code, told) = place(&server, order, here);
+        assert!(code == 200 && told["on_farm"] == !here, "{told}");
+    }
+    assert_eq!(status(&slurm, &bundle)["done"], before);
     assert_eq!(server.ask_job(order, "resume"), 202);
     let told = server.wait_for_order(order, "done");
     assert!(before >= 1 && told["problem"] == Value::Null, "{told}");
@@ -189,9 +202,39 @@ fn a_still_in_parts_comes_into_the_same_queue() {
         line.map(str::to_owned).unwrap()
     };
     let jobs = next();
-    let again = server.order(1, still);
+    let again = server.order(1, still.clone());
     server.wait_for_order(again, "done");
     assert_eq!(next(), jobs);
+    // What the farm loses for good is made here, which is said, and its logs are kept.
+    let mut other = still;
+    other["seed"] = json!(4);
+    let lost = server.order(1, other.clone());
+    let bundle = wait_for("the next bundle", || {
+        let mut all = std::fs::read_dir(&shared).unwrap().flatten();
+        all.find(|e| e.path().join("farm.json").exists())
+            .map(|e| e.path())
+    });
+    let victim = wait_for("a task", || tasks(&bundle).first().copied());
+    kill(victim);
+    let told = server.wait_for_order(lost, "done");
+    let said = told["problem"].as_str().unwrap_or_default();
+    assert!(
+        said.contains("The farm did not make 1 of 8 chunks"),
+        "{told}"
+    );
+    let (_, logs) = said
+        .split_once("its logs are in ")
+        .expect("where its logs are");
+    let logs = std::fs::read_dir(logs.split(". ").next().unwrap().trim_end_matches('.'));
+    assert!(logs.is_ok_and(|l| l.count() >= 8), "{said}");
+    server.kill();
+    let alone = Server::start_in(&data, &[], &[]);
+    other["here"] = json!(true);
+    let calm = std::fs::read(alone.files_of(lost).join("master.exr")).unwrap();
+    alone.json("DELETE", &format!("/api/orders/{lost}"), None);
+    let calm_order = alone.order(1, other);
+    alone.wait_for_order(calm_order, "done");
+    assert!(std::fs::read(alone.files_of(calm_order).join("master.exr")).unwrap() == calm);
 }
 
 /// Where an order is made is its own affair: what is to be made here does not wait for the farm, and one goes to and fro with what is
@@ -216,14 +259,6 @@ fn an_order_is_made_where_it_says() {
             .unwrap()
             .extend(more.as_object().unwrap().clone());
         still
-    };
-    let place = |server: &Server, order: i64, here: bool| {
-        let job = server.told(order)["job"].as_i64().unwrap();
-        server.json(
-            "PATCH",
-            &format!("/api/jobs/{job}"),
-            Some(json!({"here": here})),
-        )
     };
     let of = |server: &Server, order: i64| {
         let job = server.told(order)["job"].as_i64().unwrap();
@@ -373,6 +408,29 @@ fn what_is_missing_is_told() {
         let why = run_fails(&args, 1);
         assert!(why.contains(said), "{why}");
     }
+    // What is being made here is not made elsewhere as well.
+    let busy = server.order(1, json!({"width": 512, "samples": 4000, "seed": 9}));
+    server.wait_for_order(busy, "running");
+    let number = busy.to_string();
+    let beside = folder.path().join("beside");
+    let why = run_fails(
+        &[
+            "bundle",
+            "--data",
+            &data,
+            "--order",
+            &number,
+            "-o",
+            text(&beside),
+        ],
+        1,
+    );
+    assert!(
+        why.contains("is being made just now; stop it first"),
+        "{why}"
+    );
+    assert!(!beside.exists());
+    assert_eq!(server.ask_job(busy, "stop"), 202);
     // By hand, without any farm: every chunk, the joining, and home.
     for chunk in 0..2 {
         run_ok(&["farm", "run", text(&bundle), "--chunk", &chunk.to_string()]);

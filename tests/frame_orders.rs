@@ -1,6 +1,7 @@
 //! Orders of many frames, over HTTP: what they are, that nothing finished is lost, what is missing, and what is refused.
 
 use crate::support;
+use crate::survival::{SmallDisk, free_bytes};
 
 use dome_files::frame::{Found, look};
 use dome_files::inspect::inspect;
@@ -393,6 +394,57 @@ fn outputs_go_where_the_start_says() {
         (!picture.exists()).then_some(())
     });
     assert_eq!(files(&elsewhere).len(), 2);
+}
+
+/// Outputs on another disk than the data's are measured on theirs, and refused with its name where they do not fit.
+#[test]
+fn outputs_on_another_disk_ask_that_disk() {
+    let Some(disk) = SmallDisk::new(8) else {
+        eprintln!("Not tested: nothing may be mounted here.");
+        return;
+    };
+    let at = support::text(disk.0.path());
+    let (_folder, server) = with_walk();
+    let data = server.data.clone();
+    let ask = |server: &Server, name: &str, width: u32| {
+        let mut body = wish(frames(3, name, json!({})));
+        body["width"] = json!(width);
+        body["viewpoint"] = server.json("GET", PROJECT, None).1["viewpoints"][0]["id"].clone();
+        let estimate = format!("{PROJECT}/orders/estimate");
+        let told = server.json("POST", &estimate, Some(body.clone())).1;
+        (body, told)
+    };
+    // With one disk for all, all is asked of that.
+    let (_, one) = ask(&server, "a/{frame}", 64);
+    let apart = &one["estimate"]["elsewhere"];
+    assert!(
+        apart.is_null() && one["estimate"]["working_bytes"].is_u64(),
+        "{one}"
+    );
+    server.kill();
+    let server = Server::start_with(&data, &["--out", at]);
+    let (small, told) = ask(&server, "a/{frame}", 64);
+    let estimate = &told["estimate"];
+    let other = &estimate["elsewhere"];
+    assert_eq!(other["folder"], at, "{told}");
+    assert_eq!(other["free_bytes"], free_bytes(disk.0.path()), "{told}");
+    let both = other["bytes"].as_u64().unwrap() + estimate["working_bytes"].as_u64().unwrap();
+    assert_eq!(both, one["estimate"]["working_bytes"].as_u64().unwrap());
+    // The data's disk is another one, with room of its own.
+    let here = estimate["free_bytes"].as_u64().unwrap();
+    assert!(here > 64 << 20 && here != 8 << 20, "{told}");
+    let orders = format!("{PROJECT}/orders");
+    let (large, told) = ask(&server, "b/{frame}", 1024);
+    let estimate = &told["estimate"];
+    assert!(estimate["elsewhere"]["bytes"].as_u64().unwrap() > 8 << 20);
+    assert!(estimate["working_bytes"].as_u64().unwrap() < here, "{told}");
+    let (status, why) = server.json("POST", &orders, Some(large));
+    let why = why["error"].as_str().unwrap_or_default().to_owned();
+    assert!(status == 507 && why.contains(at), "{status} {why}");
+    assert!(!files(disk.0.path()).keys().any(|n| n.starts_with('b')));
+    let order = server.order(1, small);
+    server.wait_for_order(order, "done");
+    assert_eq!(files(disk.0.path()).len(), 4);
 }
 
 /// Parallel cameras record more than the frame: packed frames are cropped to it, each eye on its outer side; the master's own are not.

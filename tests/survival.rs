@@ -385,16 +385,16 @@ fn orders_are_removed_from_a_full_disk() {
 }
 
 /// Free bytes of a disk, as `df` says.
-fn free_bytes(at: &Path) -> u64 {
+pub(crate) fn free_bytes(at: &Path) -> u64 {
     let told = support::outside("df", &["-B1", "--output=avail", text(at)]);
     told.lines().nth(1).unwrap().trim().parse().unwrap()
 }
 
 /// A disk of its own of a few megabytes, for as long as this lives. `None` where mounting is not allowed.
-struct SmallDisk(tempfile::TempDir);
+pub(crate) struct SmallDisk(pub(crate) tempfile::TempDir);
 
 impl SmallDisk {
-    fn new(megabytes: u32) -> Option<Self> {
+    pub(crate) fn new(megabytes: u32) -> Option<Self> {
         let folder = tempfile::tempdir().unwrap();
         let size = format!("size={megabytes}m");
         let mounted = Command::new("mount")

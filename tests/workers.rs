@@ -163,4 +163,18 @@ fn a_worker_without_a_folder_says_so() {
     let folder = tempfile::tempdir().unwrap();
     let said = run_fails(&["work", "--data", text(folder.path())], 1);
     assert!(said.contains("is no data folder of Owl Dome"), "{said}");
+    // Nor does one write where its server does not.
+    let (_room, server, _) = idle();
+    let other = [
+        "work",
+        "--data",
+        text(&server.data),
+        "--out",
+        text(folder.path()),
+    ];
+    let said = run_fails(&other, 1);
+    assert!(
+        said.contains("writes into") && said.contains(text(folder.path())),
+        "{said}"
+    );
 }

@@ -96,6 +96,16 @@ fn from_the_observatory_to_a_picture_to_look_around_in() {
         let tilt = || server.json("GET", "/api/projects/1", None).1["settings"]["lights"].as_object().unwrap().values().find_map(|l| l["distribution"]["tilt_deg"].as_f64());
         wait_for("the tilted lamp", || (tilt() == Some(30.0)).then_some(()));
         b.check_accessibility("a measured light").await;
+        // Hidden, shown, switched off and on, it shines as measured still.
+        let lamp = || server.json("GET", "/api/projects/1", None).1["settings"]["lights"].as_object().unwrap().values().find(|l| l["distribution"]["tilt_deg"] == 30.0).cloned();
+        for (press, field, value) in [("Hide bodies", "unseen", true), ("Show bodies", "unseen", false)] {
+            b.press(press).await;
+            wait_for(press, || (lamp()?[field] == value).then_some(()));
+        }
+        for (press, on) in [("Switch Wall lamp 2 off", false), ("Switch Wall lamp 2 on", true)] {
+            b.press_labelled(press).await;
+            wait_for(press, || (lamp()?["on"] == on).then_some(()));
+        }
         b.press("Reset").await;
         wait_for("the lamps as they came", || (lights() == 0).then_some(()));
         // Sun and sky by place and date.

@@ -225,6 +225,28 @@ impl Bundle {
             .notes)
     }
 
+    /// Makes here what is missing of the parts of a still; what is in one piece is made by whoever makes orders. `begins` hears of each
+    /// part before it, and how many there are. False if it was stopped.
+    pub(super) fn make_missing_parts(
+        &self,
+        watcher: &dyn Watcher,
+        begins: &dyn Fn(usize, usize),
+    ) -> Result<bool> {
+        let open = self.open_chunks()?;
+        for (nth, chunk) in open.iter().enumerate() {
+            if !matches!(self.told.chunks[*chunk], Chunk::Rows(..)) {
+                continue;
+            }
+            begins(nth, open.len());
+            let made = self.run(*chunk, watcher);
+            if watcher.control().is_stopped() {
+                return Ok(false);
+            }
+            made?;
+        }
+        Ok(true)
+    }
+
     /// Chunks of which something is missing.
     fn open_chunks(&self) -> Result<Vec<usize>> {
         let app = self.app()?;
@@ -283,9 +305,17 @@ impl Bundle {
         }
     }
 
-    /// Brings what is there home: frames to where the order's frames go, a still's master to where it is looked for. Nothing that is
-    /// there already is touched. Gives how many files came.
+    /// Brings home what is there, and refuses while parts of a still are missing. Gives how many files came.
     pub fn collect(&self, app: &App, row: &OrderRow) -> Result<usize> {
+        if row.spec.frames.is_none() && !self.master().exists() {
+            self.join()?;
+        }
+        self.collect_finished(app, row)
+    }
+
+    /// Brings what is there home: frames to where the order's frames go, a still's master to where it is looked for. Nothing that is
+    /// there already is touched, and parts of a still stay where they are until all are there. Gives how many files came.
+    pub(super) fn collect_finished(&self, app: &App, row: &OrderRow) -> Result<usize> {
         let inside = self.app()?;
         let mut came = 0;
         let mut bring = |from: &Path, to: &Path| -> Result<()> {
@@ -313,6 +343,9 @@ impl Bundle {
             return Ok(came);
         }
         if !self.master().exists() {
+            if !self.open_chunks()?.is_empty() {
+                return Ok(came);
+            }
             self.join()?;
         }
         let told = inspect::inspect(&self.master())?.description;

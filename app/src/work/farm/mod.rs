@@ -4,11 +4,15 @@
 pub mod bundle;
 pub mod slurm;
 
+use super::eyes::Eyes;
 use super::running::{Ended, Running};
+use super::shot::Watcher;
 use super::{App, Result};
 use crate::store::{OrderRow, StoreError};
 use bundle::Bundle;
 use dome_files::fingerprint::Summing;
+use dome_imaging::LayeredStrip;
+use dome_trace::Control;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -56,7 +60,7 @@ impl Farm {
     /// folder, for the case that it goes there again.
     pub(super) fn come_home(&self, app: &App, row: &OrderRow) -> Result<()> {
         if let Some(bundle) = self.given_up(row)? {
-            bundle.collect(app, row)?;
+            bundle.collect_finished(app, row)?;
         }
         Ok(())
     }
@@ -68,6 +72,31 @@ impl Farm {
         }
         Ok(())
     }
+}
+
+/// Watches a part that is made here.
+struct Here<'a>(&'a Running);
+
+impl Watcher for Here<'_> {
+    fn control(&self) -> &Control {
+        &self.0.control
+    }
+
+    fn looks(&self, look: &mut dyn FnMut()) {
+        look();
+    }
+
+    fn aims_at(&self, _: f32) {}
+
+    fn begins(&self, _: &Eyes, _: (u32, u32)) {}
+
+    fn works(&self, work: &mut dyn FnMut()) {
+        work();
+    }
+
+    fn strip_begins(&self, _: u32) {}
+
+    fn strip_ends(&self, _: (u32, u32), _: &[LayeredStrip]) {}
 }
 
 /// Copies the files of a folder; whether all of them came.
@@ -126,7 +155,6 @@ pub(super) fn run(
     }
     running.clear_note();
     // Tasks that failed for good say why in their logs; what they did not make is made here.
-    bundle.collect(app, row)?;
     let (done, total) = bundle.progress()?;
     if done < total {
         let logs = app.folder.farm_logs(row.id);
@@ -140,7 +168,16 @@ pub(super) fn run(
             "The farm did not make {} of {total} chunks, so this machine makes them; {kept}.",
             total - done
         ));
+        let begins = |nth: usize, of: usize| {
+            running.share((done + nth) as f64 / total as f64);
+            running.set_note(&format!("What the farm did not make, {} of {of}.", nth + 1));
+        };
+        if !bundle.make_missing_parts(&Here(running), &begins)? {
+            return Ok(Some(Ended::Stopped));
+        }
+        running.clear_note();
     }
+    bundle.collect_finished(app, row)?;
     crate::folder::remove(bundle.root());
     Ok(None)
 }
