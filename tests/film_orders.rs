@@ -2,6 +2,7 @@
 
 use crate::support;
 
+use rusqlite::Connection;
 use serde_json::{Value, json};
 use support::decoded::{mean_error, pictures};
 use support::sound::wav;
@@ -336,4 +337,24 @@ fn films_are_refused_stopped_and_made_again() {
     let folder = data.join(format!("packages/{}", package["id"]));
     let left: Vec<_> = std::fs::read_dir(folder).unwrap().flatten().collect();
     assert_eq!(left.len(), 1, "{left:?}");
+    // Killed after the film was there whole and before its job was told done: it can be had at once, and is not made again.
+    server.wait_for_job(&job["id"]);
+    server.kill();
+    let film = left[0].path();
+    let bytes = std::fs::read(&film).unwrap();
+    let written = || std::fs::metadata(&film).unwrap().modified().unwrap();
+    let before = written();
+    let database = Connection::open(data.join("owl-dome.db")).unwrap();
+    let sql = "UPDATE job SET state = 'running', worker = 'of a killed server', ended = NULL WHERE kind = 'package'";
+    assert_eq!(database.execute(sql, []).unwrap(), 1);
+    drop(database);
+    let server = Server::start(&data, false);
+    let download = format!("/api/packages/{}/download", package["id"]);
+    assert!(server.get(&download) == bytes);
+    let job = server.wait_for_job(&job["id"]);
+    assert_eq!(
+        (&job["state"], written()),
+        (&json!("done"), before),
+        "{job}"
+    );
 }

@@ -396,6 +396,16 @@ fn brought_pairs_are_joined_checked_and_taken_apart() {
         let shown = image::load_from_memory(&server.get(&path)).unwrap();
         assert_eq!((shown.width(), shown.height()), (512, 256), "{show}");
     }
+    // One eye's picture has nothing to show of two, nor is there a way of showing that has no name.
+    for (picture, show, word) in [(&l, "left", "one eye's"), (&packed, "sideways", "sideways")] {
+        let path = format!("/api/pictures/{}/shown.jpg?show={show}", picture["id"]);
+        let (status, told) = server.json("GET", &path, None);
+        let why = told["error"].as_str().unwrap_or_default();
+        assert!(
+            (400..500).contains(&status) && why.contains(word),
+            "{status} {told}"
+        );
+    }
     // Refused, each with a sentence.
     for (picture, what, body, word) in [
         (

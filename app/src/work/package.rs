@@ -215,15 +215,15 @@ pub(super) fn make(app: &Arc<App>, running: &Running) -> Result<Ended> {
     let request: PackageRequest = kept::read(&running.job.asked).map_err(StoreError::from)?;
     let order = running.patiently(|| app.store.order_of_package(id))?;
     let row = running.patiently(|| app.store.order(order))?;
-    if let Some(choice) = &request.film {
-        return film_package::make(app, running, &row, &request, choice);
-    }
     // One that was finished just before its worker was killed is not made again, nor gone meanwhile.
     if let Ok(there) = app.store.package(id)
         && std::fs::metadata(app.folder.package(id).join(&there.file))
             .is_ok_and(|m| m.len() == there.bytes)
     {
         return Ok(Ended::Done(None));
+    }
+    if let Some(choice) = &request.film {
+        return film_package::make(app, running, &row, &request, choice);
     }
     let files = row.files(&app.folder);
     let master = files.master();

@@ -5,6 +5,7 @@ mod made;
 
 use dome_files::film::{FilmProjection, FilmRequest, FilmStereo, Sphere, inspect, is_film, tag};
 use made::{CLUSTER, CUES, MEDIA, Places, TRACKS, film};
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 
 fn request(sphere: Option<Sphere>) -> FilmRequest {
@@ -28,6 +29,56 @@ fn all(of: &[u8], within: &[u8]) -> Vec<usize> {
         .map(|(i, _)| i)
         .collect()
 }
+
+/// The elements within a place: their names, and where what is in them lies.
+type Elements = Vec<(Vec<u8>, Range<usize>)>;
+
+/// Where the name and the content of the element at a byte are (RFC 8794, sections 4 and 5).
+fn element(bytes: &[u8], at: usize) -> (Range<usize>, Range<usize>) {
+    let name = at..at + bytes[at].leading_zeros() as usize + 1;
+    let from = name.end + bytes[name.end].leading_zeros() as usize + 1;
+    let marked = value(&bytes[name.end..from]);
+    let size = marked & !(1 << (7 * (from - name.end)));
+    (name, from..from + size as usize)
+}
+
+fn elements(bytes: &[u8], place: Range<usize>) -> Elements {
+    let (mut at, mut found) = (place.start, Vec::new());
+    while at < place.end {
+        let (name, content) = element(bytes, at);
+        at = content.end;
+        found.push((bytes[name].to_vec(), content));
+    }
+    found
+}
+
+/// What is within the element that begins at a byte.
+fn children(bytes: &[u8], at: usize) -> Elements {
+    elements(bytes, element(bytes, at).1)
+}
+
+/// Where the only part of a name is.
+fn only(of: &[u8], among: &Elements) -> Range<usize> {
+    let mut found = among.iter().filter(|(name, _)| name == of);
+    let place = found.next().expect("one of that name").1.clone();
+    assert!(found.next().is_none());
+    place
+}
+
+/// What is within each part of a name of the element that begins at a byte.
+fn parts(bytes: &[u8], at: usize, of: &[u8]) -> Vec<Elements> {
+    (children(bytes, at).into_iter())
+        .filter(|(name, _)| name == of)
+        .map(|(_, place)| elements(bytes, place))
+        .collect()
+}
+
+fn value(bytes: &[u8]) -> u64 {
+    bytes.iter().fold(0, |v, b| v << 8 | u64::from(*b))
+}
+
+/// The list of the parts of a segment.
+const LIST: [u8; 4] = [0x11, 0x4d, 0x9b, 0x74];
 
 fn written(folder: &Path, bytes: &[u8]) -> PathBuf {
     let path = folder.join("film.mkv");
@@ -64,25 +115,26 @@ fn what_points_into_the_file_follows() {
         places.0[0] + 1,
         "the second number there has grown by a byte"
     );
-    let number = |at: usize| {
-        let size = usize::from(new[at] & 0x7f);
-        new[at + 1..at + 1 + size]
-            .iter()
-            .fold(0, |v, b| v << 8 | u64::from(*b))
-    };
-    let told: Vec<u64> = [&[0x53, 0xac][..], &[0xf1]]
-        .iter()
-        .flat_map(|id| all(id, &new))
-        .filter(|at| *at < clusters[0])
-        .map(|at| number(at + if new[at] == 0x53 { 2 } else { 1 }))
+    // What the list of parts and the cues say, by their structure: which part is told to lie where.
+    let list = all(&LIST, &new)[0];
+    let seeks: Vec<(Vec<u8>, u64)> = (parts(&new, list, &[0x4d, 0xbb]).iter())
+        .map(|seek| {
+            (
+                new[only(&[0x53, 0xab], seek)].to_vec(),
+                value(&new[only(&[0x53, 0xac], seek)]),
+            )
+        })
         .collect();
-    // Some of them by chance begin within others: what is told must hold each of the places.
-    assert!(
-        now.iter().all(|place| told.contains(place)),
-        "{now:?} {told:?}"
-    );
-    let position = all(&[0xa7, 0x82], &new)[0];
-    assert_eq!(number(position + 1), now[2]);
+    assert_eq!(seeks, [(TRACKS.to_vec(), now[0]), (CUES.to_vec(), now[1])]);
+    let cues: Vec<u64> = (parts(&new, start + now[1] as usize, &[0xbb]).iter())
+        .map(|cue| {
+            let at = elements(&new, only(&[0xb7], cue));
+            value(&new[only(&[0xf1], &at)])
+        })
+        .collect();
+    assert_eq!(cues, [now[2], now[3]]);
+    let cluster = children(&new, start + now[2] as usize);
+    assert_eq!(value(&new[only(&[0xa7], &cluster)]), now[2]);
     // Sums: of the tracks, the list, the cues and the cluster.
     for (at, end) in [
         (start + now[0] as usize, start + now[1] as usize),

@@ -1,7 +1,8 @@
 //! Values that other libraries give for the same questions.
 
-use dome_imaging::convert::Kernel;
+use dome_imaging::convert::{Conversion, Kernel, Pixel, Source};
 use dome_imaging::light_maps::{AXES, basis};
+use dome_optics::{Orientation, Shape};
 use glam::{DMat3, DVec3};
 
 /// Real spherical harmonics by SciPy 1.17.1 (`scipy.special.sph_harm_y`, real and imaginary parts times the square root of 2, without
@@ -83,7 +84,16 @@ fn harmonics_are_those_of_scipy() {
 /// tables of 32 steps hold exactly. Its bicubic kernel is another one (a = -3/4) and is left out.
 #[test]
 fn values_between_pixels_are_those_of_opencv() {
-    let value = |x: i64, y: i64| ((x * 37 + y * 59 + x * y * 13) % 101) as f64 / 100.0;
+    let value = |x: u32, y: u32| ((x * 37 + y * 59 + x * y * 13) % 101) as f32 / 100.0;
+    let rows: Vec<Vec<Pixel>> = (0..12)
+        .map(|y| (0..12).map(|x| Pixel::splat(value(x, y))).collect())
+        .collect();
+    let frame = Shape::Perspective {
+        hfov_deg: 90.0,
+        vfov_deg: Some(90.0),
+        shift: [0.0; 2],
+    };
+    let source = Source::from_rows(frame, 12, 12, rows.iter().map(Vec::as_slice));
     let places = [(0, 0), (16, 16), (7, 21), (31, 3), (12, 28)]
         .map(|(k, l)| (5.0 + f64::from(k) / 32.0, 6.0 - f64::from(l) / 32.0));
     for (kernel, wanted, within) in [
@@ -99,22 +109,23 @@ fn values_between_pixels_are_those_of_opencv() {
         ),
     ] {
         for ((x, y), wanted) in places.into_iter().zip(wanted) {
-            let reach = kernel.taps() as i64 / 2;
-            let taps = |v: f64| {
-                let first = v.floor() as i64 - reach + 1;
-                let raw: Vec<(i64, f64)> = (first..first + 2 * reach)
-                    .map(|i| (i, kernel.weight(v - i as f64)))
-                    .collect();
-                let sum: f64 = raw.iter().map(|t| t.1).sum();
-                raw.into_iter().map(move |(i, w)| (i, w / sum))
+            // The same frame moved by so much: its pixel 5, 6 looks at the place.
+            let shape = Shape::Perspective {
+                hfov_deg: 90.0,
+                vfov_deg: Some(90.0),
+                shift: [(x - 5.0) / 12.0, (6.0 - y) / 12.0],
             };
-            let got: f64 = taps(y)
-                .flat_map(|(j, wy)| taps(x).map(move |(i, wx)| value(i, j) * wx * wy))
-                .sum();
-            assert!(
-                (got - wanted).abs() < within,
-                "{kernel:?} at {x} {y}: {got} {wanted}"
-            );
+            let moved = Conversion::new(&source, shape, (12, 12), Orientation::default(), kernel);
+            for (way, rows) in [
+                ("fast", moved.rows(6, 1)),
+                ("exact", moved.reference_rows(6, 1, 1)),
+            ] {
+                let got = f64::from(rows[5].x);
+                assert!(
+                    (got - wanted).abs() < within,
+                    "{kernel:?}, {way}, at {x} {y}: {got} {wanted}"
+                );
+            }
         }
     }
 }
