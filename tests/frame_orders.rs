@@ -359,6 +359,37 @@ fn nonsense_frames_are_refused() {
     );
 }
 
+/// What somebody puts under a frame's name after it was ordered stays: that frame is refused, all others are made, and once it is moved
+/// away the frame is made too. A frame of its own that was spoiled is made anew.
+#[test]
+fn a_strangers_file_is_never_overwritten() {
+    let (_folder, server) = with_walk();
+    let mut asked = wish(frames(3, "b/{frame}", json!({})));
+    asked["held"] = json!(true);
+    let order = server.order(1, asked);
+    let file = |n: u32| out(&server).join(format!("b/{n}.exr"));
+    std::fs::create_dir_all(out(&server).join("b")).unwrap();
+    std::fs::write(file(2), b"mine").unwrap();
+    let job = server.told(order)["job"].as_i64().unwrap();
+    let job = format!("/api/jobs/{job}");
+    server.json("PATCH", &job, Some(json!({"held": false})));
+    let told = server.wait_for_order(order, "failed");
+    let why = told["problem"].as_str().unwrap();
+    assert!(
+        why.contains("1 of 4 frames failed") && why.contains("b/2.exr is not of this order"),
+        "{why}"
+    );
+    assert_eq!(std::fs::read(file(2)).unwrap(), b"mine");
+    assert_eq!(told["frames"]["done"], 3, "{told}");
+    std::fs::remove_file(file(2)).unwrap();
+    let good = std::fs::read(file(1)).unwrap();
+    std::fs::write(file(1), &good[..good.len() / 2]).unwrap();
+    assert_eq!(server.ask_job(order, "resume"), 202);
+    server.wait_for_order(order, "done");
+    assert!(std::fs::read(file(1)).unwrap() == good);
+    assert_eq!(files(&out(&server)).len(), 4);
+}
+
 /// Outputs go to a folder that is named at the start, which must be there; removing an order leaves them.
 #[test]
 fn outputs_go_where_the_start_says() {

@@ -214,7 +214,7 @@ impl Output {
         let mut files = Vec::new();
         for pass in own_files {
             let path = pass_path(&self.path, pass);
-            join::extract(&whole, &pass.layer(), &path)?;
+            join::extract(&whole, &pass.layer(), &path, spec.over)?;
             files.push(path);
         }
         spec.layers = in_file.layers();

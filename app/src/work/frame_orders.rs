@@ -122,11 +122,18 @@ pub(super) fn run(
             let short = shot.description().fingerprint().short();
             files.frames().join(format!("{frame}-{short}"))
         };
-        if plan.sequence.found(&mut studio, frame, &name, &kept)? == Found::Whole {
-            if !files.small_frame(frame).exists() {
+        let found = plan.sequence.found(&mut studio, frame, &name, &kept)?;
+        let ours = files.small_frame(frame).exists();
+        if found == Found::Whole {
+            if !ours {
                 save_small(&plan, &files, frame);
             }
             running.with_frames(|f| f.there.insert(frame as u32));
+            continue;
+        }
+        if found != Found::Missing && !ours {
+            // All names were free when this was ordered, and what it made itself has its small picture.
+            failed.push((frame, not_ours(&plan, frame)));
             continue;
         }
         if rendered == 0 {
@@ -226,6 +233,19 @@ pub(super) fn make_some(
         notes.extend(made.notes);
     }
     Ok(notes.into_iter().collect())
+}
+
+/// The sentence for a frame whose name somebody else's file has taken.
+fn not_ours(plan: &FramePlan, frame: u64) -> String {
+    let files = plan.files(frame);
+    let there = files.iter().find(|f| f.exists());
+    format!(
+        "{} is not of this order, and nothing is overwritten; move it away.",
+        there.map_or_else(
+            || plan.name(frame).display().to_string(),
+            |f| f.display().to_string()
+        )
+    )
 }
 
 /// Hands on what another watcher hears.

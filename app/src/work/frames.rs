@@ -142,6 +142,9 @@ impl Sequence {
     ) -> Result<Made> {
         let mut shot = self.shot(studio, frame, output)?;
         let kept = kept(&shot);
+        if !shot.files().iter().any(|f| f.exists()) {
+            shot.takes_no_place();
+        }
         let made = if self.shutter_deg > 0.0 {
             let (parts, told) = self.opened(studio, frame, (output, &kept), watching)?;
             shot.blend(&parts, Told::of_all(told))?

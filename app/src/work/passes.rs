@@ -7,6 +7,7 @@ use super::told::MaskEntry;
 use super::{App, Result, WorkError};
 use crate::folder::RenderFolder;
 use crate::store::OrderRow;
+use dome_files::atomic::Over;
 use dome_files::exr_picture::{ExrStrips, value_at as value_in};
 use dome_files::{join, jpeg};
 use dome_imaging::Picture;
@@ -152,7 +153,7 @@ pub fn own_file(app: &App, id: i64, pass: Pass) -> Result<(PathBuf, String)> {
     let files = row.files(&app.folder);
     let path = files.pass_file(pass.name());
     if !path.exists() {
-        join::extract(&files.master(), &pass.layer(), &path)?;
+        join::extract(&files.master(), &pass.layer(), &path, Over::Anything)?;
     }
     let name = format!(
         "{} - {} px - {}",

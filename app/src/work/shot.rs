@@ -6,6 +6,7 @@ use super::denoise::{self, Remaining, Way, denoised, still_noisy, written};
 use super::eyes::{self, Eyes};
 use super::filing::{Filing, Output};
 use super::recipe::Recipe;
+use dome_files::atomic::Over;
 use dome_files::error::Result as Filed;
 use dome_files::{Description, FileError, Fingerprint, Mark, PictureFormat, strip_file};
 use dome_imaging::{LayerSpec, LayeredStrip, NoiseSum};
@@ -91,6 +92,11 @@ impl Shot {
     /// All files that it will have.
     pub fn files(&self) -> Vec<PathBuf> {
         self.out.files()
+    }
+
+    /// Takes no file's place: what comes to its names while it is made stays, and it is refused.
+    pub fn takes_no_place(&mut self) {
+        self.out.spec.over = Over::Nothing;
     }
 
     /// Says how long its shutter is open and of how many moments it is blended; `parts` is the fingerprint of them all.

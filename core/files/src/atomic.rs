@@ -20,15 +20,45 @@ const LONGEST_NAME: usize = 247;
 ///
 /// A link stays one: what it leads to is written. What is no file, a device or a pipe, is refused.
 pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>) -> Result<()> {
+    write_over(path, Over::Anything, fill)
+}
+
+/// What a file that is written may take the place of.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Over {
+    /// Whatever is there.
+    #[default]
+    Anything,
+    /// Nothing: what came to the name while it was written stays, and it is refused.
+    Nothing,
+}
+
+/// The same; `over` says what the file may take the place of.
+pub fn write_over(
+    path: &Path,
+    over: Over,
+    fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>,
+) -> Result<()> {
     let led = target(path)?;
     let path = led.as_path();
     if path.file_name().is_none_or(|n| n.len() <= LONGEST_NAME) {
-        return write_at(path, path, fill);
+        return write_at((path, path), over, fill);
     }
     let beside = Beside::new(folder_of(path))?;
     let short = beside.join("whole");
-    write_at(&short, path, fill)?;
+    write_at((&short, path), Over::Anything, fill)?;
+    if over == Over::Nothing && path.exists() {
+        return Err(taken(path));
+    }
     keep(&short, path)
+}
+
+/// The sentence for a name that another file took meanwhile.
+fn taken(path: &Path) -> FileError {
+    FileError::Request(format!(
+        "Another file came to {} while this one was written, and nothing is overwritten; move it away, and make this one again.",
+        path.display()
+    ))
 }
 
 /// The file that a name leads to: through links, where there are some.
@@ -64,8 +94,8 @@ fn folder_of(path: &Path) -> &Path {
 
 /// Writes a file at a place; what goes wrong is told of the one that it is for.
 fn write_at(
-    at: &Path,
-    target: &Path,
+    (at, target): (&Path, &Path),
+    over: Over,
     fill: impl FnOnce(&mut BufWriter<File>) -> Result<()>,
 ) -> Result<()> {
     let io = |action| FileError::io(action, target);
@@ -86,6 +116,10 @@ fn write_at(
     if named(beside.as_file(), at).is_ok() {
         beside.discard().map_err(io("Saving"))?;
         return sync_folder(folder_of(at));
+    }
+    if over == Over::Nothing && std::fs::symlink_metadata(at).is_ok() {
+        beside.discard().map_err(io("Saving"))?;
+        return Err(taken(target));
     }
     // What is there already is replaced: synced, renamed, and the folder synced, with which the new name is durable.
     beside.commit().map_err(io("Saving"))
@@ -180,6 +214,32 @@ mod tests {
         assert!(write_new(&at, mine).unwrap());
         assert_eq!(std::fs::read(&at).unwrap(), b"mine");
         assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+    }
+
+    /// A file that takes no other's place is refused where one came while it was written, with nothing left of it; under a long name too.
+    #[test]
+    fn what_came_meanwhile_stays() {
+        for name in ["a.txt".to_owned(), "n".repeat(250)] {
+            let folder = tempfile::tempdir().unwrap();
+            let at = folder.path().join(name);
+            let mine = |w: &mut BufWriter<File>| {
+                w.write_all(b"mine").map_err(FileError::io("Writing", &at))
+            };
+            let refused = write_over(&at, Over::Nothing, |w| {
+                std::fs::write(&at, "another's").unwrap();
+                mine(w)
+            });
+            let why = refused.unwrap_err().to_string();
+            assert!(
+                why.contains("nothing is overwritten; move it away"),
+                "{why}"
+            );
+            assert_eq!(std::fs::read(&at).unwrap(), b"another's");
+            std::fs::remove_file(&at).unwrap();
+            write_over(&at, Over::Nothing, mine).unwrap();
+            assert_eq!(std::fs::read(&at).unwrap(), b"mine");
+            assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+        }
     }
 
     /// A new file comes to its name at once, and another one is never put over what is there that way.

@@ -12,6 +12,7 @@ mod read;
 pub use read::{ExrHeader, ExrStrips, ViewPlace, value_at};
 pub(crate) use read::{check_size, chromaticities};
 
+use crate::atomic::{Over, write_over};
 use crate::error::{FileError, Result};
 use crate::fingerprint::Description;
 use dome_imaging::strip::CHANNELS;
@@ -86,6 +87,8 @@ pub struct ExrMeta {
     pub packed: bool,
     /// Notices what half floats cut of the light.
     pub cut: Cut,
+    /// What the file may take the place of.
+    pub over: Over,
 }
 
 impl Default for ExrMeta {
@@ -100,6 +103,7 @@ impl Default for ExrMeta {
             both_eyes: false,
             packed: false,
             cut: Cut::default(),
+            over: Over::default(),
         }
     }
 }
@@ -418,5 +422,7 @@ pub fn write_file(
     spec: &ExrSpec,
     strips: impl IntoIterator<Item = Result<LayeredStrip>>,
 ) -> Result<()> {
-    crate::atomic::write(path, |w: &mut BufWriter<File>| write(w, spec, strips))
+    write_over(path, spec.meta.over, |w: &mut BufWriter<File>| {
+        write(w, spec, strips)
+    })
 }

@@ -1,5 +1,6 @@
 //! Putting parts of a picture together, and taking single layers out of one.
 
+use crate::atomic::Over;
 use crate::error::{FileError, Result, display_name};
 use crate::exr_picture::{ExrHeader, ExrMeta, ExrSpec, ExrStrips, write_file};
 use dome_imaging::strip::CHANNELS;
@@ -181,7 +182,7 @@ impl Iterator for Layered {
 }
 
 /// Writes one layer of a picture as a picture of its own: three channels as colour, one as grey.
-pub fn extract(from: &Path, layer: &LayerSpec, to: &Path) -> Result<()> {
+pub fn extract(from: &Path, layer: &LayerSpec, to: &Path, over: Over) -> Result<()> {
     let name = |i: usize| layer.channel_name(i.min(layer.channels.len() - 1));
     let names = [name(0), name(1), name(2)];
     let strips = ExrStrips::open_channels(from, [&names[0], &names[1], &names[2]])?;
@@ -195,6 +196,7 @@ pub fn extract(from: &Path, layer: &LayerSpec, to: &Path) -> Result<()> {
             comments: header.comments,
             white_cd_m2: header.white_cd_m2,
             description: header.description,
+            over,
             ..ExrMeta::default()
         },
     );

@@ -1,5 +1,6 @@
 //! Writing a panorama in any format from its strips.
 
+use crate::atomic::Over;
 use crate::error::{FileError, Result};
 use crate::exr_picture::{self, Cut, ExrMeta, ExrSpec};
 use crate::fingerprint::Description;
@@ -48,6 +49,8 @@ pub struct PictureSpec {
     pub rows: Option<Range<u32>>,
     /// Notices what the half floats of an OpenEXR cut of the light.
     pub cut: Cut,
+    /// What its files may take the place of.
+    pub over: Over,
 }
 
 impl PictureSpec {
@@ -73,6 +76,7 @@ impl PictureSpec {
             both_eyes: false,
             rows: None,
             cut: Cut::default(),
+            over: Over::default(),
         }
     }
 }
@@ -311,12 +315,13 @@ pub fn write(
                         both_eyes: spec.both_eyes,
                         packed: spec.packing.is_packed(),
                         cut: spec.cut.clone(),
+                        over: spec.over,
                     },
                 )
             };
             exr_picture::write_file(path, &exr, strips)
         }
-        PictureFormat::Hdr => atomic::write(path, |w| {
+        PictureFormat::Hdr => atomic::write_over(path, spec.over, |w| {
             radiance::write_header(w, width, height).map_err(FileError::io("Writing", path))?;
             in_order(strips, height, |strip| {
                 radiance::write_strip(w, &strip.beauty).map_err(FileError::io("Writing", path))
@@ -324,7 +329,7 @@ pub fn write(
         }),
         PictureFormat::Jpeg => {
             let app1 = jpeg::metadata_segments(&spec.tags, spec.packet()?.as_deref())?;
-            atomic::write(path, |w| {
+            atomic::write_over(path, spec.over, |w| {
                 let mut encoder = jpeg::Encoder::new(w, width, height, spec.quality, &app1)?;
                 in_order(strips, height, |strip| {
                     encoder.rows(&spec.tone.to_srgb8(&strip.beauty.samples))
@@ -339,7 +344,7 @@ pub fn write(
                 alpha: alpha.is_some(),
                 deep: spec.deep,
             };
-            atomic::write(path, |w| {
+            atomic::write_over(path, spec.over, |w| {
                 png::encode(w, width, height, kind, packet.as_deref(), |rows| {
                     in_order(strips, height, |strip| rows(&png_bytes(strip, alpha, spec)))
                 })

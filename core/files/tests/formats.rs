@@ -121,7 +121,13 @@ fn parts_join_to_the_bytes_of_the_whole() {
     assert!(message(&twice).contains("there twice"));
     assert!(!at("no.exr").exists());
     // Distances keep single precision, and come out as a picture of their own.
-    join::extract(&whole, &spec.layers[0], &at("depth.exr")).unwrap();
+    join::extract(
+        &whole,
+        &spec.layers[0],
+        &at("depth.exr"),
+        Default::default(),
+    )
+    .unwrap();
     let depth = ExrStrips::open_channels(&at("depth.exr"), ["depth.Z"; 3]).unwrap();
     let first = depth.into_iter().next().unwrap().unwrap();
     assert_eq!(first.samples[3], 1.0 + 0.1);
