@@ -109,14 +109,20 @@ fn tell(done: &Recovered) {
         Recovered::Copy {
             copy,
             damaged,
+            newer,
             lacking,
         } => {
             println!("The copy {} is in place again.", copy.display());
             if let Some(aside) = damaged {
                 println!("The damaged database is in {}.", aside.display());
             }
+            if *newer > 0 {
+                println!(
+                    "{newer} of its records are newer than the copy, could be read, and are in place too."
+                );
+            }
             for name in lacking {
-                println!("Newer than the copy, and not in it: {name}");
+                println!("Not taken over, since what it belongs to could not be read: {name}");
             }
         }
         Recovered::ReadIn { aside, left } => {

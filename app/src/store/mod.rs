@@ -9,6 +9,7 @@ mod orders;
 mod packages;
 mod pictures;
 mod projects;
+pub mod rescue;
 mod viewpoints;
 
 pub use orders::{NoiseTold, OrderRow};

@@ -2,7 +2,7 @@
 
 use super::{App, Result, WorkError, bring, pictures};
 use crate::folder::DataFolder;
-use crate::store::Store;
+use crate::store::{Store, rescue};
 use dome_files::{FileError, PictureFormat};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -15,7 +15,9 @@ pub enum Recovered {
         copy: PathBuf,
         /// Where the damaged one was put, where there was one.
         damaged: Option<PathBuf>,
-        /// What can still be read of the damaged one and is not in the copy.
+        /// How many newer records of the damaged one were taken into it.
+        newer: usize,
+        /// What can still be read of the damaged one and is not in the database now.
         lacking: Vec<String>,
     },
     /// There was no copy, so everything was put aside into a folder and read in from there.
@@ -69,6 +71,12 @@ pub fn recover(folder: DataFolder) -> Result<(Arc<App>, Recovered)> {
     };
     if let Some(copy) = copy {
         put_in_place(&copy, &folder.database())?;
+        // A copy of an earlier version is brought up to date first.
+        drop(Store::open(&folder.database())?);
+        let newer = match &damaged {
+            Some(aside) => rescue::take(&aside.join("owl-dome.db"), &folder.database())?,
+            None => 0,
+        };
         let here = Store::readable(&folder.database());
         let lacking = (could_be_read.into_iter())
             .filter(|name| !here.contains(name))
@@ -79,6 +87,7 @@ pub fn recover(folder: DataFolder) -> Result<(Arc<App>, Recovered)> {
             Recovered::Copy {
                 copy,
                 damaged,
+                newer,
                 lacking,
             },
         ));
