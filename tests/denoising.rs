@@ -130,6 +130,33 @@ fn parts_are_denoised_when_they_are_joined() {
     assert!(said.contains("not made for denoising alike"), "{said}");
 }
 
+/// Where denoising would save no samples or do harm it is left out, which is said: nothing was taken out, the picture is as noisy as it was
+/// rendered, and parts are the whole's bytes.
+#[test]
+fn denoising_is_left_out_where_it_gains_nothing() {
+    let bench = Bench::new();
+    let denoised = format!("{AT} --width 32 --noise 1 --samples 1024 --denoise --passes taken-out");
+    let said = bench.said("left.exr", &denoised);
+    assert!(said.contains("Denoising was left out"), "{said}");
+    let left = bench.at("left.exr");
+    assert!(samples(&left, TAKEN).iter().all(|v| *v == 0.0));
+    let parts: Vec<_> = [("a.exr", "0-7"), ("b.exr", "8-15")]
+        .map(|(name, rows)| bench.render(name, &format!("{denoised} --rows {rows}")))
+        .into();
+    let joined = bench.at("joined.exr");
+    let all: Vec<&str> = parts.iter().map(|p| text(p)).collect();
+    run_ok(&[&["join"][..], &all, &["-o", text(&joined)]].concat());
+    assert!(std::fs::read(&joined).unwrap() == std::fs::read(&left).unwrap());
+    // An order decides the same, says it, and knows it when it is gone on with.
+    let (_folder, server, id) = with_room();
+    let wish = json!({"width": 32, "noise_percent": 1, "samples": 1024, "denoise": true});
+    let order = server.order(id, wish);
+    let told = server.wait_for_order(order, "done");
+    let why = told["problem"].as_str().unwrap_or_default();
+    assert!(why.contains("Denoising was left out"), "{told}");
+    assert_eq!(told["noise_left_percent"], json!(null), "{told}");
+}
+
 /// Both eyes of a pair are denoised alike, each as it would be alone.
 #[test]
 fn both_eyes_are_denoised_as_each_alone() {

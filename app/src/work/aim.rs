@@ -13,6 +13,7 @@ use dome_files::FileError;
 use dome_optics::{PictureSize, Shape};
 use dome_trace::patch::PatchSums;
 use dome_trace::{Control, PassSet, Quality, Stopped};
+use rayon::prelude::*;
 use std::sync::{Mutex, PoisonError};
 
 /// How much noisier than wanted the patches are rendered first.
@@ -21,21 +22,56 @@ const FIRST: f32 = 6.0;
 const MOST: f32 = 48.0;
 /// Share of a picture's pixels that the patches are.
 const SHARE: u64 = 160;
+/// Side of a patch, pixels: many small ones see more of the picture than few large ones, for the same work.
+const SIDE: u32 = 32;
+/// Denoising must let blocks stay so much noisier, or it is left out: a third fewer samples.
+const SAVES: f32 = 1.25;
 /// Rounding: so many steps double the noise.
 const STEPS: f32 = 8.0;
 
-/// The noise at which blocks of a picture are to end, percent of the displayed value, so that as much is left as its recipe asks; nothing
-/// where no noise is asked for.
+/// How noisy blocks of a picture may stay.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Aim {
+    /// The noise at which they are to end, percent of the displayed value; nothing where no noise is asked for.
+    pub percent: Option<f32>,
+    /// Whether the picture is denoised: wanted, and worth it.
+    pub denoised: bool,
+}
+
+/// What is said where denoising was wanted and left out.
+pub const NOT_WORTH_IT: &str = "Denoising was left out: here it would take detail for noise, and need as many samples as a render without it.";
+
+/// The aim by which as much noise is left as a recipe asks. Where it `may` be, denoising is left out if it would hardly save samples.
 pub fn limit(
     recipe: &Recipe,
     eyes: &mut Eyes,
-    way: &Way,
+    (way, may): (&Way, bool),
     control: &Control,
-) -> Result<Option<f32>, Stopped> {
-    match raw_noise(recipe, eyes, way, control)? {
-        Some(percent) => Ok(Some(percent)),
-        None => eyes.limit(control),
+) -> Result<Aim, Stopped> {
+    let raw = raw_noise(recipe, eyes, way, control)?;
+    let denoised = |percent| Aim {
+        percent,
+        denoised: recipe.denoise,
+    };
+    let Some(raw) = raw else {
+        return Ok(denoised(eyes.limit(control)?));
+    };
+    let Quality::Noise { percent, .. } = recipe.quality else {
+        return Ok(denoised(Some(raw)));
+    };
+    // Without denoising calm places leave the others room, up to twice what is asked.
+    if !may || raw > 2.0 * percent * SAVES {
+        return Ok(denoised(Some(raw)));
     }
+    let plain = eyes.limit(control)?;
+    if plain.is_some_and(|plain| raw <= plain * SAVES) {
+        return Ok(Aim {
+            percent: plain,
+            denoised: false,
+        });
+    }
+    eyes.forget_survey();
+    Ok(denoised(Some(raw)))
 }
 
 /// The noise to which a denoised picture is rendered so that about as much is left as its recipe asks, percent of the displayed
@@ -54,22 +90,25 @@ fn raw_noise(
     }
     let render = eyes.deciding();
     let size = recipe.size;
-    let side = match size.width() {
-        512.. => 64,
-        _ => 32,
-    };
     let pixels = u64::from(size.width()) * u64::from(size.height());
-    let count = (pixels / SHARE / (side * side)).clamp(3, 12) as u32;
-    let patches = render.patches(count, side as u32);
+    let count = (pixels / SHARE / u64::from(SIDE * SIDE)).clamp(6, 24) as u32;
+    let patches = render.patches(count, SIDE);
     let first = (FIRST * percent).min(MOST).max(percent);
     let made = recipe.strip_passes();
     // The second quality goes on with the samples of the first.
     let mut sums: Vec<PatchSums> = patches.iter().map(|_| PatchSums::default()).collect();
     let mut left_at = |percent: f32| -> Result<Option<f32>, Stopped> {
         let sum = Mutex::new(Remaining::default());
-        for (patch, sums) in patches.iter().zip(&mut sums) {
-            let quality = Quality::Noise { percent, most };
-            let strip = render.patch_on(*patch, sums, quality, control)?;
+        let quality = Quality::Noise { percent, most };
+        let strips: Vec<_> = (patches.par_iter().zip(&mut sums))
+            .map(|(patch, sums)| {
+                let strip = render.patch_on(*patch, sums, quality, control);
+                control.looked(1);
+                strip
+            })
+            .collect();
+        for (patch, strip) in patches.iter().zip(strips) {
+            let strip = strip?;
             // Flat pieces, whatever they are cut from: beyond their edges nothing is known.
             let flat = Shape::Perspective {
                 hfov_deg: 1.0,
@@ -86,7 +125,6 @@ fn raw_noise(
             let strip = std::iter::once(Ok::<_, FileError>(strip));
             // What cannot be denoised here can be told nothing of; the render says why.
             denoised(strip, job, way, &sum, || !control.is_stopped()).for_each(drop);
-            control.looked(1);
         }
         let sum = sum.into_inner().unwrap_or_else(PoisonError::into_inner);
         Ok(sum.percent().map(|p| p as f32).filter(|p| *p > 0.0))
@@ -97,7 +135,7 @@ fn raw_noise(
             return Ok(first);
         };
         // Where it may be enough, by a power in the middle.
-        let second = (first * (percent / left).powf(1.5)).clamp(first / 4.0, first / 1.4);
+        let second = (first * (percent / left).powf(1.5)).clamp(first / 2.0, first / 1.4);
         let Some(then) = left_at(second)? else {
             return Ok(second);
         };

@@ -31,6 +31,29 @@ pub enum Way {
 const FAILED_OVER: &str =
     "The denoising library failed, so the whole picture was denoised by the built-in filter.";
 
+/// What is said where denoising turned out to do harm.
+const DID_HARM: &str = "Denoising was left out: it took more detail than noise. For less noise render it without denoising.";
+
+/// The same as [`written`], for a picture by itself: where denoising did harm, as what is left tells, it is written again as it was
+/// rendered, and a sentence says so.
+pub fn written_better<T>(
+    wanted: bool,
+    left: &Mutex<Remaining>,
+    mut write: impl FnMut(&Way) -> Result<T, FileError>,
+) -> Result<(T, Option<&'static str>), FileError> {
+    let sum = || left.lock().unwrap_or_else(PoisonError::into_inner);
+    let mut anew = |way: &Way| {
+        *sum() = Remaining::default();
+        write(way)
+    };
+    let done = written(wanted, &mut anew)?;
+    let worse = sum().is_worse();
+    match worse {
+        true => Ok((anew(&Way::None)?, Some(DID_HARM))),
+        false => Ok(done),
+    }
+}
+
 /// Writes a picture with its noise taken out, if that is wanted. Where the library fails in the middle, all of it is
 /// written again with the built-in filter, and a sentence says so.
 pub fn written<T>(
@@ -61,10 +84,13 @@ pub fn still_noisy(raw_percent: Option<f32>) -> String {
     format!("{STILL_NOISY}{raw}")
 }
 
-/// Comments that begin with that line, cut: the line, and what they say without it.
+/// The line of a part whose noise stays, since taking it out would gain nothing; what denoising looks at goes when parts are joined.
+pub const STAYS_NOISY: &str = "Its noise stays in it: taking it out would gain nothing.";
+
+/// Comments that begin with one of these lines, cut: the line, and what they say without it.
 pub fn noisy_line(comments: &str) -> Option<(&str, &str)> {
     let (line, rest) = comments.split_once('\n').unwrap_or((comments, ""));
-    line.starts_with(STILL_NOISY).then_some((line, rest))
+    (line.starts_with(STILL_NOISY) || line == STAYS_NOISY).then_some((line, rest))
 }
 
 /// What is denoised, and what of it is wanted.
@@ -107,7 +133,14 @@ pub fn denoised<'a>(
         _ => guides.zip(Edges::of(&size.shape)),
     };
     let Some((guides, edges)) = how else {
-        return Box::new(strips.map(move |s| Ok(only(s?, &made, &wanted))));
+        return Box::new(strips.map(move |s| {
+            let strip = s?;
+            let none = (wanted.has(Pass::TakenOut)).then(|| vec![0.0; strip.beauty.samples.len()]);
+            let mut strip = only(strip, &made, &wanted);
+            // Nothing was taken out.
+            strip.layers.extend(none);
+            Ok(strip)
+        }));
     };
     let height = size.height();
     let finish = move |filtered: Result<Filtered, FileError>| {

@@ -92,6 +92,11 @@ impl<'a> Eyes<'a> {
         Ok(limit)
     }
 
+    /// Forgets a look at the picture that was for another noise.
+    pub fn forget_survey(&mut self) {
+        self.survey = None;
+    }
+
     /// The render whose picture others are judged by: of a pair that of the eye that one alone would be.
     pub fn deciding(&self) -> &Render<'a> {
         match self.alone {

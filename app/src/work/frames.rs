@@ -232,6 +232,7 @@ impl Sequence {
             },
         };
         let mut shot = studio.shot(of(recipe), output.to_owned())?;
+        shot.is_one_of_many();
         if let Some(opening) = opening {
             shot.opens_at(opening.heading_deg, opening.pitch_deg, opening.hfov_deg);
         }

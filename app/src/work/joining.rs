@@ -1,6 +1,6 @@
 //! Parts of one picture put together, their noise taken out if they were made for that.
 
-use super::denoise::{Job, Remaining, denoised, noisy_line, written};
+use super::denoise::{Job, Remaining, STAYS_NOISY, denoised, noisy_line, written_better};
 use super::recipe::strip_passes;
 use super::{Result, WorkError};
 use dome_files::beside::Beside;
@@ -69,9 +69,11 @@ fn take_noise_out(whole: &Path, to: &Path) -> Result<Vec<String>> {
         .and_then(noisy_line)
         .map(|(_, rest)| rest.to_owned())
         .filter(|rest| !rest.is_empty());
+    let stays = (header.comments.as_deref())
+        .and_then(noisy_line)
+        .is_some_and(|(line, _)| line == STAYS_NOISY);
     let left = Mutex::new(Remaining::default());
-    let (_, note) = written(true, |way| {
-        *left.lock().unwrap_or_else(PoisonError::into_inner) = Remaining::default();
+    let (_, note) = written_better(!stays, &left, |way| {
         let what = Job {
             made: &made,
             wanted: &wanted,

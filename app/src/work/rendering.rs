@@ -1,8 +1,8 @@
 //! Rendering an order: strips that survive anything, then the master, then what the screen shows of it.
 
-use super::aim;
+use super::aim::{self, Aim};
 use super::convert;
-use super::denoise::{self, Remaining, Way, denoised, written};
+use super::denoise::{self, Remaining, Way, denoised, written_better};
 use super::eyes::{self, Eyes};
 use super::farm;
 use super::finished::{Finished, Job, read_strip, take_over, taken};
@@ -132,10 +132,10 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         return Ok(Ended::Stopped);
     };
     let mut eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
-    let Some(limit) = aim(&job, &mut eyes, &running.control)? else {
+    let Some(aim) = aim(&job, &mut eyes, &running.control)? else {
         return Ok(Ended::Stopped);
     };
-    if let Some(percent) = limit {
+    if let Some(percent) = aim.percent {
         eyes.aim_at(percent);
     }
     let layers = recipe.strip_passes().layers();
@@ -173,22 +173,35 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         let earlier = forecast.share(|top| finished.contains(&top), None);
         running.forecast(Arc::new(forecast), earlier);
     };
-    if rayon::current_num_threads() == 1 {
-        look();
-    }
     let told = rayon::scope(|beside| {
-        // How long it takes is looked for beside the first strips: they are waited for more. By the job's own threads: those of others
-        // must not wait while a live picture holds the job, or that would wait for them.
-        if rayon::current_num_threads() > 1 {
-            beside.spawn(|_| look());
+        // How long it takes is looked for when the first strip is there, beside the next ones: that one is waited for most. By the job's
+        // own threads: those of others must not wait while a live picture holds the job, or that would wait for them.
+        let mut look = Some(|| match rayon::current_num_threads() {
+            1 => look(),
+            _ => beside.spawn(|_| look()),
+        });
+        let mut first_there = || {
+            if let Some(look) = look.take() {
+                look();
+            }
+        };
+        if !finished.is_empty() {
+            first_there();
         }
-        strips(app, running, (row, &job), &eyes, (&mut done, missing))
+        let what = (&mut done, missing);
+        strips(app, running, (row, &job), &eyes, what, &mut first_there)
     })?;
     if told.is_none() {
         return Ok(Ended::Stopped);
     }
     // A stop leaves the strips; only the writing is given up.
-    let (notes, left) = write_master(&job, &description, &places, &running.control)?;
+    let (notes, left) = write_master(
+        &job,
+        (&description, aim.denoised),
+        &places,
+        &running.control,
+    )?;
+    let left_out = (recipe.denoise && !aim.denoised).then_some(aim::NOT_WORTH_IT);
     masters::seal(&job.files)?;
     done.keep_counts(&places)?;
     let (percent, samples) = running.noise();
@@ -204,7 +217,7 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
     let notes: Vec<String> = begun_anew
         .into_iter()
         .chain(done.told())
-        .chain(notes.into_iter().map(String::from))
+        .chain(notes.into_iter().chain(left_out).map(String::from))
         .chain(moved)
         .collect();
     Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))))
@@ -217,6 +230,7 @@ fn strips(
     (row, job): (&OrderRow, &Job),
     eyes: &Eyes,
     (done, missing): (&mut Finished, Vec<(u32, u32)>),
+    first_there: &mut dyn FnMut(),
 ) -> Result<Option<()>> {
     let layers = job.recipe.strip_passes().layers();
     let mut came_forward = false;
@@ -244,6 +258,7 @@ fn strips(
         });
         running.finished(place);
         if !came_forward {
+            first_there();
             // A comfort; a database that somebody else holds is not waited for.
             let _ = app.store.came_forward(row.job);
             came_forward = true;
@@ -254,20 +269,32 @@ fn strips(
 
 /// The noise at which blocks are to end. It is looked for once: strips that are finished and those still to come must go together.
 /// Nothing if it was stopped.
-fn aim(job: &Job, eyes: &mut Eyes, control: &Control) -> Result<Option<Option<f32>>> {
+fn aim(job: &Job, eyes: &mut Eyes, control: &Control) -> Result<Option<Aim>> {
+    const PLAIN: &str = " plain";
     let kept = job.files.block_noise();
-    let read = std::fs::read_to_string(&kept).ok();
-    let known = read.and_then(|text| text.trim().parse::<f32>().ok());
+    let read = std::fs::read_to_string(&kept).unwrap_or_default();
+    let (number, plain) = match read.trim().strip_suffix(PLAIN) {
+        Some(number) => (number, true),
+        None => (read.trim(), false),
+    };
+    let known = number.parse::<f32>().ok();
     if let Some(percent) = known.filter(|p| p.is_finite() && *p > 0.0) {
-        return Ok(Some(Some(percent)));
+        return Ok(Some(Aim {
+            percent: Some(percent),
+            denoised: job.recipe.denoise && !plain,
+        }));
     }
-    let Ok(limit) = aim::limit(job.recipe, eyes, &denoise::way(), control) else {
+    let Ok(aim) = aim::limit(job.recipe, eyes, (&denoise::way(), true), control) else {
         return Ok(None);
     };
-    if let Some(percent) = limit {
-        dome_files::atomic::write_bytes(&kept, percent.to_string().as_bytes())?;
+    if let Some(percent) = aim.percent {
+        let plain = match job.recipe.denoise && !aim.denoised {
+            true => PLAIN,
+            false => "",
+        };
+        dome_files::atomic::write_bytes(&kept, format!("{percent}{plain}").as_bytes())?;
     }
-    Ok(Some(limit))
+    Ok(Some(aim))
 }
 
 /// Makes the picture's place and remembers that the order makes this picture. If it made another one before, what was
@@ -310,7 +337,7 @@ fn begin(
 /// Writes the master of finished strips; tells what is to be said of it, and the noise that denoising left.
 fn write_master(
     job: &Job,
-    description: &Description,
+    (description, denoised_too): (&Description, bool),
     places: &[(u32, u32)],
     control: &Control,
 ) -> Result<(Vec<&'static str>, Remaining)> {
@@ -352,18 +379,21 @@ fn write_master(
         };
         Ok(denoised(strips, what, way, &left, || !control.is_stopped()))
     };
+    // It gets its name when it is known which of both it is: denoised, or as it was rendered.
+    let master = job.files.master();
+    let nameless = master.with_extension("unnamed");
     let write = |way: &Way| {
-        *left.lock().unwrap_or_else(PoisonError::into_inner) = Remaining::default();
         let one = eye(Side::Left, way)?;
         if job.recipe.rig.is_none() {
-            return picture_file::write(&job.files.master(), &picture, one);
+            return picture_file::write(&nameless, &picture, one);
         }
         let both = one
             .zip(eye(Side::Right, way)?)
             .map(|(left, right)| Ok(views::both(left?, right?)));
-        picture_file::write(&job.files.master(), &picture, both)
+        picture_file::write(&nameless, &picture, both)
     };
-    let note = written(job.recipe.denoise, write)?.1;
+    let note = written_better(denoised_too, &left, write)?.1;
+    dome_files::atomic::keep(&nameless, &master)?;
     Ok((
         note.into_iter().chain(picture.cut.note()).collect(),
         left.into_inner().unwrap_or_else(PoisonError::into_inner),

@@ -2,7 +2,7 @@
 
 use super::Result;
 use super::aim;
-use super::denoise::{self, Remaining, Way, denoised, still_noisy, written};
+use super::denoise::{self, Remaining, Way, denoised, still_noisy, written, written_better};
 use super::eyes::{self, Eyes};
 use super::filing::{Filing, Output};
 use super::recipe::Recipe;
@@ -39,6 +39,10 @@ pub struct Shot {
     recipe: Recipe,
     description: Description,
     out: Output,
+    /// Whether denoising may be left out where it gains nothing: frames would flicker.
+    may_stay_noisy: bool,
+    /// Whether it is, once that is known.
+    stays_noisy: bool,
 }
 
 /// A picture that was made.
@@ -81,7 +85,14 @@ impl Shot {
             recipe,
             description,
             out,
+            may_stay_noisy: true,
+            stays_noisy: false,
         })
+    }
+
+    /// Is one of several that follow each other: they are denoised alike.
+    pub fn is_one_of_many(&mut self) {
+        self.may_stay_noisy = false;
     }
 
     /// What determines it.
@@ -242,11 +253,13 @@ impl Shot {
         });
         let learned = learned.map_err(|_| stopped())?;
         let mut eyes = Eyes::new(&recipe, scene, light, &both, &learned);
-        let way = denoise::way();
-        let limit = looked(watcher, || aim::limit(&recipe, &mut eyes, &way, control));
+        let way = (&denoise::way(), self.may_stay_noisy);
+        let aim = looked(watcher, || aim::limit(&recipe, &mut eyes, way, control));
         control.expect_looks(0);
-        let limit = limit.map_err(|_| stopped())?;
-        let raw = limit.filter(|_| recipe.denoise);
+        let aim = aim.map_err(|_| stopped())?;
+        let limit = aim.percent;
+        self.stays_noisy = recipe.denoise && !aim.denoised;
+        let raw = limit.filter(|_| aim.denoised);
         if let Some(percent) = raw {
             watcher.aims_at(percent);
         }
@@ -254,7 +267,10 @@ impl Shot {
             eyes.aim_at(percent);
         }
         if self.in_parts() {
-            let line = still_noisy(raw);
+            let line = match self.stays_noisy {
+                true => denoise::STAYS_NOISY.to_owned(),
+                false => still_noisy(raw),
+            };
             self.out.spec.comments = Some(match self.out.spec.comments.take() {
                 Some(told) => format!("{line}\n{told}"),
                 None => line,
@@ -280,7 +296,9 @@ impl Shot {
     }
 
     fn told(&self, told: Told, files: Vec<PathBuf>, left: &Remaining) -> Made {
-        let notes = (told.note.into_iter().chain(self.out.spec.cut.note())).map(String::from);
+        let left_out = self.stays_noisy.then_some(aim::NOT_WORTH_IT);
+        let said = told.note.into_iter().chain(left_out);
+        let notes = said.chain(self.out.spec.cut.note()).map(String::from);
         let notes = notes.collect();
         let noise = told.noise.percent().map(|percent| {
             let (from, to) = self.rows();
@@ -308,9 +326,9 @@ impl Shot {
         let (made, places) = (self.made(), self.places());
         let strip_passes = self.recipe.strip_passes();
         let mut files = Vec::new();
-        let mut left = Remaining::default();
+        let sum = Mutex::new(Remaining::default());
         let write = |way: &Way| {
-            let sum = Mutex::new(Remaining::default());
+            *sum.lock().unwrap_or_else(PoisonError::into_inner) = Remaining::default();
             let mut eyes: Vec<_> = (self.sides().iter())
                 .map(|side| {
                     let strips = places.iter().map(|(top, _)| read(*side, *top));
@@ -328,10 +346,14 @@ impl Shot {
             });
             files = self.out.save(&made, &mut together)?;
             drop(eyes);
-            left = sum.into_inner().unwrap_or_else(PoisonError::into_inner);
             Ok(())
         };
-        let note = written(self.denoises(), write)?.1;
+        let wanted = self.denoises() && !self.stays_noisy;
+        let note = match self.may_stay_noisy {
+            true => written_better(wanted, &sum, write)?.1,
+            false => written(wanted, write)?.1,
+        };
+        let left = sum.into_inner().unwrap_or_else(PoisonError::into_inner);
         Ok((files, left, note))
     }
 }

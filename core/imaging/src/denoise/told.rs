@@ -12,6 +12,8 @@ pub struct Remaining {
     pub squares: f64,
     /// Of it, what the halves lie apart after they were filtered: so much at least is wrong.
     pub apart: f64,
+    /// What the halves tell of the noise before anything was taken out.
+    pub noise: f64,
     /// How much of the sphere it is.
     pub weight: f64,
 }
@@ -21,7 +23,13 @@ impl Remaining {
     pub fn add(&mut self, other: Self) {
         self.squares += other.squares;
         self.apart += other.apart;
+        self.noise += other.noise;
         self.weight += other.weight;
+    }
+
+    /// Whether more is wrong now than noise was before: detail went with it.
+    pub fn is_worse(&self) -> bool {
+        self.weight > 0.0 && self.squares.max(self.apart) > self.noise
     }
 
     /// All of it, in percent of the displayed value; `None` where nothing was told.
@@ -82,6 +90,7 @@ impl Filtered {
             let percents = weight * 1e4 / f64::from(whole.max(DARKEST)).powi(2);
             sum.squares += f64::from(square) * percents;
             sum.apart += f64::from((fa - fb).powi(2) / 4.0) * percents;
+            sum.noise += f64::from((a - b).powi(2) / 4.0) * percents;
             sum.weight += weight;
         }
         Some(sum)
