@@ -2,6 +2,7 @@
 
 use crate::support;
 
+use dome_rules::levels::{Coding, level};
 use serde_json::{Value, json};
 use std::path::PathBuf;
 use support::decoded::{hash as decoded, side_data};
@@ -288,5 +289,62 @@ fn what_is_wrong_is_said() {
         let why = run_fails(&args, 1);
         assert!(why.contains(said), "{why}");
         assert!(!out.exists());
+    }
+}
+
+/// The level that is told is the one that encoders write for the same size and rate: x264 and x265 by ffmpeg, read back by ffprobe (H.264
+/// levels come as ten times their number, H.265 as thirty times).
+#[test]
+fn levels_are_those_that_encoders_write() {
+    let bench = Bench::new();
+    let out = bench.at("level.mp4");
+    for (coding, encoder, more, unit) in [
+        (
+            Coding::H264,
+            "libx264",
+            &["-refs", "1", "-bf", "0"][..],
+            10.0,
+        ),
+        (
+            Coding::H265,
+            "libx265",
+            &["-x265-params", "log-level=none"],
+            30.0,
+        ),
+    ] {
+        // The last ones lie at both sides of a limit of macroblocks a second, or of samples.
+        for (size, rate) in [
+            ((1920, 960), 30),
+            ((2560, 1280), 60),
+            ((3840, 1920), 30),
+            ((3840, 1920), 60),
+            ((5760, 2880), 30),
+            ((4096, 2048), 30),
+            ((4096, 2048), 33),
+        ] {
+            let source = format!("color=size={}x{}:rate={rate}", size.0, size.1);
+            let mut args = vec!["-v", "error", "-y", "-f", "lavfi", "-i", &source];
+            args.extend(["-frames:v", "1", "-preset", "ultrafast", "-c:v", encoder]);
+            args.extend(more);
+            args.push(text(&out));
+            outside("ffmpeg", &args);
+            let entry = "stream=level";
+            let told = [
+                "-v",
+                "error",
+                "-show_entries",
+                entry,
+                "-of",
+                "csv=p=0",
+                text(&out),
+            ];
+            let told: f64 = outside("ffprobe", &told).trim().parse().unwrap();
+            let ours = level(coding, size, f64::from(rate)).unwrap();
+            assert_eq!(
+                ours,
+                format!("{:.1}", told / unit),
+                "{coding:?} {size:?} {rate}"
+            );
+        }
     }
 }

@@ -137,6 +137,14 @@ pub struct Server {
 }
 
 impl Server {
+    /// Memory that it holds just now, bytes (proc(5): VmRSS).
+    pub fn resident_bytes(&self) -> u64 {
+        let told = std::fs::read_to_string(format!("/proc/{}/status", self.child.id())).unwrap();
+        let line = told.lines().find(|l| l.starts_with("VmRSS:")).unwrap();
+        let kilobytes: u64 = line.split_whitespace().nth(1).unwrap().parse().unwrap();
+        kilobytes * 1024
+    }
+
     /// Starts a server on a free port with a data folder.
     pub fn start(data: &Path, demo: bool) -> Self {
         Self::start_with(data, if demo { &["--demo"] } else { &[] })
