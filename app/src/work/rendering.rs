@@ -173,23 +173,16 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         let earlier = forecast.share(|top| finished.contains(&top), None);
         running.forecast(Arc::new(forecast), earlier);
     };
+    if rayon::current_num_threads() == 1 {
+        look();
+    }
     let told = rayon::scope(|beside| {
-        // How long it takes is looked for when the first strip is there, beside the next ones: that one is waited for most. By the job's
-        // own threads: those of others must not wait while a live picture holds the job, or that would wait for them.
-        let mut look = Some(|| match rayon::current_num_threads() {
-            1 => look(),
-            _ => beside.spawn(|_| look()),
-        });
-        let mut first_there = || {
-            if let Some(look) = look.take() {
-                look();
-            }
-        };
-        if !finished.is_empty() {
-            first_there();
+        // How long it takes is looked for beside the first strips: they are waited for more. By the job's own threads: those of others
+        // must not wait while a live picture holds the job, or that would wait for them.
+        if rayon::current_num_threads() > 1 {
+            beside.spawn(|_| look());
         }
-        let what = (&mut done, missing);
-        strips(app, running, (row, &job), &eyes, what, &mut first_there)
+        strips(app, running, (row, &job), &eyes, (&mut done, missing))
     })?;
     if told.is_none() {
         return Ok(Ended::Stopped);
@@ -230,7 +223,6 @@ fn strips(
     (row, job): (&OrderRow, &Job),
     eyes: &Eyes,
     (done, missing): (&mut Finished, Vec<(u32, u32)>),
-    first_there: &mut dyn FnMut(),
 ) -> Result<Option<()>> {
     let layers = job.recipe.strip_passes().layers();
     let mut came_forward = false;
@@ -258,7 +250,6 @@ fn strips(
         });
         running.finished(place);
         if !came_forward {
-            first_there();
             // A comfort; a database that somebody else holds is not waited for.
             let _ = app.store.came_forward(row.job);
             came_forward = true;
