@@ -6,7 +6,7 @@ use crate::support;
 
 use serde_json::{Value, json};
 use slurm::{Slurm, kill, processes};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::Output;
 use support::walk::{frames, wish, with_walk};
 use support::{Server, owl_dome, run_fails, run_ok, text, wait_for};
@@ -59,6 +59,15 @@ fn until_idle(slurm: &Slurm, bundle: &Path) -> Value {
         }
         let idle = farm["waiting"] == 0 && farm["running"] == json!([]);
         idle.then_some(told)
+    })
+}
+
+/// The bundle that was given to the farm, in the shared folder.
+fn sent_bundle(shared: &Path) -> PathBuf {
+    wait_for("a bundle", || {
+        let mut all = std::fs::read_dir(shared).unwrap().flatten();
+        all.find(|e| e.path().join("farm.json").exists())
+            .map(|e| e.path())
     })
 }
 
@@ -158,11 +167,7 @@ fn a_still_in_parts_comes_into_the_same_queue() {
     let config = slurm.config();
     let server = Server::start_in(&data, &options, &[("SLURM_CONF", text(&config))]);
     let order = server.order(1, still.clone());
-    let bundle = wait_for("the bundle", || {
-        let mut all = std::fs::read_dir(&shared).unwrap().flatten();
-        all.find(|e| e.path().join("farm.json").exists())
-            .map(|e| e.path())
-    });
+    let bundle = sent_bundle(&shared);
     wait_for("what the farm does", || {
         let told = server.told(order);
         let note = told["problem"].as_str()?;
@@ -209,11 +214,7 @@ fn a_still_in_parts_comes_into_the_same_queue() {
     let mut other = still;
     other["seed"] = json!(4);
     let lost = server.order(1, other.clone());
-    let bundle = wait_for("the next bundle", || {
-        let mut all = std::fs::read_dir(&shared).unwrap().flatten();
-        all.find(|e| e.path().join("farm.json").exists())
-            .map(|e| e.path())
-    });
+    let bundle = sent_bundle(&shared);
     let victim = wait_for("a task", || tasks(&bundle).first().copied());
     kill(victim);
     let told = server.wait_for_order(lost, "done");

@@ -74,6 +74,10 @@ pub fn take(damaged: &Path, into: &Path) -> Result<usize> {
                 WHERE id NOT IN (SELECT makes FROM job WHERE kind = 'order')",
         [],
     )?;
+    if came > 0 {
+        // A change that was being made when the copy was taken is long made: what is newer must not be put back.
+        transaction.execute("DELETE FROM change_begun", [])?;
+    }
     remove_orphans(&transaction)?;
     transaction.commit()?;
     Ok(came)

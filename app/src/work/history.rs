@@ -77,7 +77,12 @@ fn put_back(app: &App, project: i64, before: &State) -> Result<()> {
 pub fn put_back_cut_off(app: &App) -> Result<()> {
     for (project, before) in app.store.changes_begun()? {
         match kept::read(&before) {
-            Ok(before) => put_back(app, project, &before)?,
+            // One project that cannot be put back must not keep the server from starting.
+            Ok(before) => {
+                if let Err(e) = put_back(app, project, &before) {
+                    eprintln!("Putting back a change of project {project} that was cut off: {e}");
+                }
+            }
             Err(_) => app.store.end_change(project)?,
         }
     }
