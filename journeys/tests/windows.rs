@@ -95,6 +95,40 @@ fn a_server_that_is_away_is_told_and_comes_back() {
     });
 }
 
+/// What changes while a project is asked for the first time is seen, though the answer under way was read before.
+#[test]
+fn a_change_during_the_first_answer_is_seen() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Server::start(&folder.path().join("data"), false);
+    runtime().block_on(async {
+        let b = Browser::open(folder.path()).await;
+        with_room(&b, &server, folder.path()).await;
+        b.client.goto(&server.address).await.unwrap();
+        b.find("a[href^='/project/1']").await;
+        // Answers about the project come, and are kept back; what the page hears over its line is heard here too.
+        b.script(
+            "window.kept = []; window.asked = window.fetch; window.told = [];
+            new BroadcastChannel('owl-dome events').onmessage = (m) => window.told.push(m.data);
+            window.fetch = async (path, init) => {
+                const answer = await window.asked(path, init);
+                if (/projects\\/1$/.test(path)) await new Promise((go) => window.kept.push(go));
+                return answer;
+            };
+            return true;",
+        )
+        .await;
+        b.find("a[href^='/project/1']").await.click().await.unwrap();
+        b.until("the first answer", "return window.kept.length === 1;").await;
+        let change = json!({ "name": "Changed meanwhile" });
+        assert_eq!(server.json("PATCH", "/api/projects/1", Some(change)).0, 200);
+        b.until("the word of the change", "return window.told.some(t => t.kind === 'project');").await;
+        // The page gathers changes for a quarter of a second, and then asks.
+        b.script("setTimeout(() => { window.fetch = window.asked; window.kept.forEach(go => go()); }, 800); return true;").await;
+        b.until("what changed", "return document.title.includes('Changed meanwhile');").await;
+        b.close().await;
+    });
+}
+
 /// Two clicks within 100 ms on two lamps: both count, whatever is still on its way.
 #[test]
 fn quick_clicks_all_count() {

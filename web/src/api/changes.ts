@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, type QueryKey, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import type { Event } from "../generated/Event";
 import type { JobInfo } from "../generated/JobInfo";
@@ -82,6 +82,21 @@ export async function ended(job: JobInfo): Promise<JobInfo | null> {
   }
 }
 
+/**
+ * Asks for things anew. What is asked for the first time and not answered yet is asked for once more after that: the query library would
+ * wait for the answer under way and take it for the newest, though it may have been read before the change.
+ */
+function askAgain(queries: QueryClient, queryKey: QueryKey = []): void {
+  const first = queries
+    .getQueryCache()
+    .findAll({ queryKey, predicate: ({ state }) => state.data === undefined && state.fetchStatus !== "idle" });
+  void queries.invalidateQueries({ queryKey });
+  for (const query of first) {
+    const once = () => queries.invalidateQueries({ queryKey: query.queryKey, exact: true });
+    query.fetch().then(once, once);
+  }
+}
+
 /** Follows what changes on the server and keeps the shown data true. */
 export function useChanges(): void {
   const queries = useQueryClient();
@@ -93,8 +108,8 @@ export function useChanges(): void {
       changed.add(project);
       timer ??= setTimeout(() => {
         timer = undefined;
-        void queries.invalidateQueries({ queryKey: keys.projects });
-        for (const id of changed) void queries.invalidateQueries({ queryKey: keys.project(id) });
+        askAgain(queries, keys.projects);
+        for (const id of changed) askAgain(queries, keys.project(id));
         changed.clear();
       }, 250);
     };
@@ -114,21 +129,21 @@ export function useChanges(): void {
         // An answer that was asked for before this and comes after it would put back what was: a state that stays is
         // asked for anew. Progress comes again by itself.
         if (job.state !== before || job.state !== "running") {
-          void queries.invalidateQueries({ queryKey: keys.jobs });
-          void queries.invalidateQueries({ queryKey: keys.project(project) });
-          if (job.state === "done") void queries.invalidateQueries({ queryKey: keys.projects });
+          askAgain(queries, keys.jobs);
+          askAgain(queries, keys.project(project));
+          if (job.state === "done") askAgain(queries, keys.projects);
         }
         heard.dispatchEvent(new CustomEvent("job"));
       } else if (event.kind === "jobs") {
-        void queries.invalidateQueries({ queryKey: keys.jobs });
+        askAgain(queries, keys.jobs);
         heard.dispatchEvent(new CustomEvent("job"));
       } else if (event.kind === "pictures") {
-        void queries.invalidateQueries({ queryKey: keys.pictures });
+        askAgain(queries, keys.pictures);
       } else if (event.kind === "project") {
         soon(event.project);
       } else {
         // The line was opened again, or something else changed: what was missed is asked for.
-        void queries.invalidateQueries();
+        askAgain(queries);
         heard.dispatchEvent(new CustomEvent("job"));
       }
     });
