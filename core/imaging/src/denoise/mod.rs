@@ -37,8 +37,8 @@ pub trait Filter {
     fn band(&self, width: u32) -> u32;
     /// Rows and columns beyond the band that its result depends on.
     fn margin(&self, width: u32) -> u32;
-    /// An image of the band's colours without its noise: the band's own, or that of one half of the samples, which has twice the
-    /// variance; `times` tells how often that of the whole.
+    /// An image of the band's colours without its noise: the band's own, or that with some more; `times` tells how often its variance
+    /// is that of the band's own.
     fn filter(&self, band: &Band, image: &[f32], times: f32) -> Result<Vec<f32>, DenoiseFailed>;
 }
 
@@ -64,6 +64,6 @@ pub struct Filtered {
     pub strip: LayeredStrip,
     /// Its picture as it was.
     pub before: Vec<f32>,
-    /// Each half's picture, filtered by itself; where the halves are known.
-    pub halves: Option<[Vec<f32>; 2]>,
+    /// The picture a little nearer to either half ([`told::NUDGE`]), filtered alike; where the halves are known.
+    pub nudged: Option<[Vec<f32>; 2]>,
 }

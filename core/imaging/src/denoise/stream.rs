@@ -1,5 +1,6 @@
 //! Strips on their way through a filter: bands of whole rows, with what lies beyond their edges.
 
+use super::told::NUDGE;
 use super::{Band, DenoiseFailed, Filter, Filtered, Guides};
 use crate::layers::LayeredStrip;
 use crate::strip::CHANNELS;
@@ -148,16 +149,16 @@ impl<I, F: Filter> Denoised<I, F> {
         };
         let whole = cut(self.filter.filter(&space, &space.colour, 1.0)?);
         // One after the other: each takes as much memory as the picture.
-        let half = |apart: &[f32], sign: f32| {
+        let nudge = |apart: &[f32], by: f32| {
             let values = space.colour.iter().zip(apart);
-            let image: Vec<f32> = values.map(|(v, d)| (v + sign * d).max(0.0)).collect();
-            Ok(cut(self.filter.filter(&space, &image, 2.0)?))
+            let image: Vec<f32> = values.map(|(v, d)| (v + by * d).max(0.0)).collect();
+            Ok(cut(self.filter.filter(&space, &image, 1.0 + by * by)?))
         };
-        let halves = match &space.halves {
-            Some(apart) => Some((half(apart, 1.0)?, half(apart, -1.0)?)),
+        let nudged = match &space.halves {
+            Some(apart) => Some((nudge(apart, NUDGE)?, nudge(apart, -NUDGE)?)),
             None => None,
         };
-        let mut halves = halves.map(|(a, b)| a.into_iter().zip(b));
+        let mut nudged = nudged.map(|(a, b)| a.into_iter().zip(b));
         let ready: Vec<Filtered> = (band.into_iter().zip(whole))
             .map(|(strip, after)| {
                 let mut now = strip.clone();
@@ -165,7 +166,7 @@ impl<I, F: Filter> Denoised<I, F> {
                 Filtered {
                     strip: now,
                     before,
-                    halves: (halves.as_mut())
+                    nudged: (nudged.as_mut())
                         .and_then(Iterator::next)
                         .map(|(a, b)| [a, b]),
                 }

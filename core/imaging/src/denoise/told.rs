@@ -5,12 +5,16 @@ use crate::layers::DARKEST;
 use crate::strip::CHANNELS;
 use crate::transfer::{luminance, srgb_from_linear};
 
+/// How far the picture is moved towards either half to see what a filter lets through: a share of the way. All of the way would double
+/// its variance, and a filter lets less of more noise through: what was told to be left was 0.65 to 0.95 of what was.
+pub const NUDGE: f32 = 0.25;
+
 /// How far a denoised picture may still be from the truth: sums that can be added up over strips in any grouping.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Remaining {
     /// Squared percent times weight; of a little it may by chance come out below nothing.
     pub squares: f64,
-    /// Of it, what the halves lie apart after they were filtered: so much at least is wrong.
+    /// Of it, the noise that was let through: so much at least is wrong.
     pub apart: f64,
     /// What the halves tell of the noise before anything was taken out.
     pub noise: f64,
@@ -52,17 +56,18 @@ impl Filtered {
     ///
     /// Let the halves be T + a and T + b, of a truth T and independent noises, and the filtered whole F = T + e. The mean of
     /// (A - F)(B - F) is that of e^2 less that of e (a + b): the error squared, less what of each place's own noise is still in the
-    /// result. How much that is the halves tell, filtered alike to FA and FB: (FA - FB)(A - B) / 2 has the same mean as e (a + b) where a
-    /// filter lets as much of a half's noise through as of the whole's. So both that was blurred and noise that was left are those of the
-    /// picture itself, not those of pictures of half as many samples (own derivation; it is Stein's unbiased estimate of the risk, 1981,
-    /// with the halves in the place of the derivative; judging one half by the other is the idea of Rousselle, Knaus and Zwicker 2012,
-    /// "Adaptive rendering with non-local means filtering").
+    /// result. How much that is d = (A - B) / 2 tells, which is noise like that of the whole and independent of it: where the whole moved by
+    /// s d and by -s d is filtered to P and Q, d (P - Q) / s has the same mean as e (a + b), the better the smaller s is. So both that was
+    /// blurred and noise that was left are those of the picture itself, not those of pictures of half as many samples (own derivation; it is
+    /// Stein's unbiased estimate of the risk, 1981, by a difference in place of the derivative, as Ramani, Blu and Unser 2008, "Monte-Carlo
+    /// SURE", have it; judging one half by the other is the idea of Rousselle, Knaus and Zwicker 2012, "Adaptive rendering with non-local
+    /// means filtering"; named from memory).
     pub fn remaining(
         &self,
         apart: &[f32],
         mut weight: impl FnMut(u32, u32) -> f64,
     ) -> Option<Remaining> {
-        let [one, other] = self.halves.as_ref()?;
+        let [one, other] = self.nudged.as_ref()?;
         let beauty = &self.strip.beauty;
         let mut sum = Remaining::default();
         let width = beauty.width as usize;
@@ -71,9 +76,9 @@ impl Filtered {
                 |values: &[f32]| luminance(std::array::from_fn(|c| values[i * CHANNELS + c]));
             let (before, apart) = (light(&self.before), light(apart));
             let halves = [before + apart, before - apart];
-            let filtered = [light(one), light(other)];
+            let nudged = [light(one), light(other)];
             let value = luminance([after[0], after[1], after[2]]);
-            let all = [halves[0], halves[1], filtered[0], filtered[1], value];
+            let all = [halves[0], halves[1], nudged[0], nudged[1], value];
             let all = all.map(|v| v.clamp(0.0, 1.0));
             let (shown, whole) = if value < 1.0 {
                 // Near the value the curve is straight, so that noise does not look like an error in all of it.
@@ -84,12 +89,14 @@ impl Filtered {
                 let whole = srgb_from_linear(before.clamp(0.0, 1.0));
                 (all.map(srgb_from_linear), whole)
             };
-            let [a, b, fa, fb, f] = shown;
-            let square = (a - f) * (b - f) + (fa - fb) * (a - b) / 2.0;
+            let [a, b, p, q, f] = shown;
+            // What becomes of half of the difference of the halves.
+            let through = (p - q) / (2.0 * NUDGE);
+            let square = (a - f) * (b - f) + through * (a - b);
             let weight = weight((i % width) as u32, beauty.top + (i / width) as u32);
             let percents = weight * 1e4 / f64::from(whole.max(DARKEST)).powi(2);
             sum.squares += f64::from(square) * percents;
-            sum.apart += f64::from((fa - fb).powi(2) / 4.0) * percents;
+            sum.apart += f64::from(through.powi(2)) * percents;
             sum.noise += f64::from((a - b).powi(2) / 4.0) * percents;
             sum.weight += weight;
         }
