@@ -89,7 +89,10 @@ export async function ended(job: JobInfo): Promise<JobInfo | null> {
 function askAgain(queries: QueryClient, queryKey: QueryKey = []): void {
   const first = queries
     .getQueryCache()
-    .findAll({ queryKey, predicate: ({ state }) => state.data === undefined && state.fetchStatus !== "idle" });
+    .findAll({
+      queryKey,
+      predicate: ({ state }) => state.data === undefined && state.fetchStatus !== "idle",
+    });
   void queries.invalidateQueries({ queryKey });
   for (const query of first) {
     const once = () => queries.invalidateQueries({ queryKey: query.queryKey, exact: true });
