@@ -87,12 +87,10 @@ export async function ended(job: JobInfo): Promise<JobInfo | null> {
  * wait for the answer under way and take it for the newest, though it may have been read before the change.
  */
 function askAgain(queries: QueryClient, queryKey: QueryKey = []): void {
-  const first = queries
-    .getQueryCache()
-    .findAll({
-      queryKey,
-      predicate: ({ state }) => state.data === undefined && state.fetchStatus !== "idle",
-    });
+  const first = queries.getQueryCache().findAll({
+    queryKey,
+    predicate: ({ state }) => state.data === undefined && state.fetchStatus !== "idle",
+  });
   void queries.invalidateQueries({ queryKey });
   for (const query of first) {
     const once = () => queries.invalidateQueries({ queryKey: query.queryKey, exact: true });
