@@ -105,9 +105,19 @@ fn parts_are_denoised_when_they_are_joined() {
         raw > 1.3 * left && (1.8..4.2).contains(&left),
         "{raw} % {left} %"
     );
-    let parts: Vec<_> = [("b.exr", "20-41"), ("a.exr", "0-19"), ("c.exr", "42-63")]
-        .map(|(name, rows)| bench.render(name, &format!("{options} --rows {rows}")))
-        .into();
+    // One looks for itself, one keeps what it looked at, and one takes it from there: all are parts of the same.
+    let kept = bench.at("look");
+    let look = format!("--look {}", text(&kept));
+    let part = |name: &str, rows: &str, look: &str| {
+        let said = bench.said(name, &format!("{options} --rows {rows} {look}"));
+        assert_eq!(said.contains("is taken from"), name == "c.exr", "{said}");
+        bench.at(name)
+    };
+    let parts = [
+        part("b.exr", "20-41", ""),
+        part("a.exr", "0-19", &look),
+        part("c.exr", "42-63", &look),
+    ];
     let header = |path: &Path| ExrStrips::open(path).unwrap().header;
     let comments = header(&parts[0]).comments.unwrap();
     assert!(
@@ -128,6 +138,18 @@ fn parts_are_denoised_when_they_are_joined() {
     let done = run(&["join", all[0], all[1], text(&other), "-o", text(&joined)]);
     let said = String::from_utf8_lossy(&done.stderr).into_owned();
     assert!(said.contains("not made for denoising alike"), "{said}");
+    // Of another picture it is looked at anew, and no other file is written over.
+    let other = format!("{options} --rows 0-7 --seed 9 {look}");
+    let said = bench.said("seed.exr", &other);
+    assert!(!said.contains("is taken from"), "{said}");
+    let said = bench.said("seed.exr", &other);
+    assert!(said.contains("is taken from"), "{said}");
+    std::fs::write(&kept, "my notes").unwrap();
+    let why = bench.refused("no.exr", &format!("{options} --rows 0-7 {look}"));
+    assert!(why.contains("is no file of --look"), "{why}");
+    assert_eq!(std::fs::read(&kept).unwrap(), b"my notes");
+    let why = bench.refused("{frame}.exr", &format!("--width 64 --frames 0-1 {look}"));
+    assert!(why.contains("leave --look out"), "{why}");
 }
 
 /// Where denoising would save no samples or do harm it is left out, which is said: nothing was taken out, the picture is as noisy as it was
@@ -236,12 +258,7 @@ fn a_killed_denoised_order_goes_on_to_the_same_bytes() {
     let order = server.order(id, wish);
     let strips = server.files_of(order).join("strips");
     support::wait_for("some strips", || {
-        let there = std::fs::read_dir(&strips).map_or(0, |d| {
-            d.flatten()
-                .filter(|e| e.path().extension().is_some_and(|x| x == "strip"))
-                .count()
-        });
-        (there >= 2).then_some(())
+        (support::strips_there(&strips) >= 2).then_some(())
     });
     server.kill();
     assert!(strips.join("000000.strip").exists(), "it was done already");

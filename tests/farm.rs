@@ -9,7 +9,7 @@ use slurm::{Slurm, kill, processes};
 use std::path::{Path, PathBuf};
 use std::process::Output;
 use support::walk::{frames, wish, with_walk};
-use support::{Server, owl_dome, run_fails, run_ok, text, wait_for};
+use support::{Server, owl_dome, run, run_fails, run_ok, text, wait_for};
 
 /// A command of the program for whom the farm is there.
 fn on(slurm: &Slurm, args: &[&str]) -> Output {
@@ -434,7 +434,11 @@ fn what_is_missing_is_told() {
     assert_eq!(server.ask_job(busy, "stop"), 202);
     // By hand, without any farm: every chunk, the joining, and home.
     for chunk in 0..2 {
-        run_ok(&["farm", "run", text(&bundle), "--chunk", &chunk.to_string()]);
+        let done = run(&["farm", "run", text(&bundle), "--chunk", &chunk.to_string()]);
+        let said = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert!(done.status.success(), "{said}");
+        // What was looked at when it was bundled is not looked at by each of them.
+        assert!(said.contains("is taken from"), "{said}");
     }
     run_ok(&["farm", "join", text(&bundle)]);
     run_ok(&["farm", "collect", text(&bundle), "--data", &data]);

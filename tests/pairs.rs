@@ -116,7 +116,7 @@ fn a_killed_pair_goes_on_to_the_same_bytes() {
     let order = server.order(id, wish);
     let strips = server.files_of(order).join("strips");
     support::wait_for("strips of both eyes", || {
-        (std::fs::read_dir(&strips).map_or(0, Iterator::count) >= 3).then_some(())
+        (support::strips_there(&strips) >= 3).then_some(())
     });
     server.kill();
     // One eye's strip is lost on top.

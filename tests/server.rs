@@ -18,13 +18,7 @@ fn a_render_cut_off_by_kill_ends_with_the_same_bytes() {
     let cut = server.order(project, json!({"width": 256, "samples": 16}));
     let files = server.files_of(cut);
     let strips = files.join("strips");
-    let finished = || {
-        std::fs::read_dir(&strips).map_or(0, |d| {
-            d.flatten()
-                .filter(|e| e.path().extension().is_some_and(|x| x == "strip"))
-                .count()
-        })
-    };
+    let finished = || support::strips_there(&strips);
     wait_for("two finished strips", || (finished() >= 2).then_some(()));
     server.kill();
     let kept = finished();

@@ -488,7 +488,7 @@ fn a_full_disk_is_waited_for() {
     let cut = server.order(id, wish);
     let strips = server.files_of(cut).join("strips");
     wait_for("a strip", || {
-        (std::fs::read_dir(&strips).map_or(0, Iterator::count) >= 2).then_some(())
+        (support::strips_there(&strips) >= 2).then_some(())
     });
     let ballast = disk.0.path().join("ballast");
     let fill = || {

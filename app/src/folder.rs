@@ -408,6 +408,11 @@ impl RenderFolder {
         self.0.join("block-noise.txt")
     }
 
+    /// What was looked at before its strips; it goes with them.
+    pub fn look(&self) -> PathBuf {
+        self.strips().join("look")
+    }
+
     /// What determines the picture, line by line.
     pub fn description(&self) -> PathBuf {
         self.0.join("picture.txt")

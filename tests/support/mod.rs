@@ -510,3 +510,11 @@ pub fn wait_for<T>(what: &str, mut ready: impl FnMut() -> Option<T>) -> T {
     }
     panic!("waited in vain for {what}");
 }
+
+/// How many strips lie in a folder.
+pub fn strips_there(folder: &Path) -> usize {
+    let there = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    there
+        .filter(|e| e.path().extension().is_some_and(|x| x == "strip"))
+        .count()
+}

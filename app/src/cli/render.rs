@@ -33,6 +33,9 @@ pub(super) struct RenderArgs {
     /// 16 bits a channel in a .png
     #[arg(long)]
     deep: bool,
+    /// Keep in this file what is looked at before the picture, or take it from there: parts of one picture look only once
+    #[arg(long, value_name = "FILE")]
+    look: Option<PathBuf>,
     #[command(flatten)]
     options: RenderOptions,
     #[command(flatten)]
@@ -156,6 +159,11 @@ impl RenderArgs {
                 "Only a .png has 8 or 16 bits by choice; an .exr holds half floats and .jpg 8 bits. Leave --deep out.",
             );
         }
+        if self.look.is_some() && self.sequence.frames.is_some() {
+            return refuse(
+                "Each frame is looked at by itself; leave --look out, or render one picture.",
+            );
+        }
         match self.sequence.frames {
             Some(frames) => self.check_sequence(frames, format, rig.is_some())?,
             None if told_in(&self.output, "{frame") => {
@@ -213,6 +221,9 @@ pub(super) fn run(args: &RenderArgs) -> Outcome {
 fn still(args: &RenderArgs, studio: &Studio) -> Outcome {
     let output = args.output.clone();
     let mut shot = studio.shot(studio.recipe.clone(), output)?;
+    if let Some(file) = &args.look {
+        shot.looks_once(file.clone());
+    }
     let made = shot.render(studio.seen(), &Progress::new(None), None);
     if made.is_ok() {
         progress_line("Rendered 100 % ", true);

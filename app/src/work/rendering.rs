@@ -7,6 +7,7 @@ use super::eyes::{self, Eyes};
 use super::farm;
 use super::finished::{Finished, Job, read_strip, take_over, taken};
 use super::frame_orders;
+use super::look::Look;
 use super::masters;
 use super::outputs;
 use super::packing;
@@ -126,15 +127,18 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         return Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))));
     }
 
-    running.control.expect_looks(eyes::looks(&recipe));
+    let mut look = Look::ours(&job.files.look(), job.picture)?;
+    running.control.expect_looks(look.to_come(&recipe));
     let both = eyes::of(&recipe);
-    let Ok(learned) = eyes::learn(&recipe, &scene, &light, &both, &running.control) else {
+    let Ok(learned) = look.learned(&recipe, (&scene, &light), &both, &running.control) else {
         return Ok(Ended::Stopped);
     };
     let mut eyes = Eyes::new(&recipe, &scene, &light, &both, &learned);
-    let Some(aim) = aim(&job, &mut eyes, &running.control)? else {
+    let Some(aim) = aim(&job, &look, &mut eyes, &running.control)? else {
         return Ok(Ended::Stopped);
     };
+    // A comfort for whoever goes on with it: without room for it there may still be some for strips.
+    let _ = look.keep(&learned, &aim);
     if let Some(percent) = aim.percent {
         eyes.aim_at(percent);
     }
@@ -260,7 +264,7 @@ fn strips(
 
 /// The noise at which blocks are to end. It is looked for once: strips that are finished and those still to come must go together.
 /// Nothing if it was stopped.
-fn aim(job: &Job, eyes: &mut Eyes, control: &Control) -> Result<Option<Aim>> {
+fn aim(job: &Job, look: &Look, eyes: &mut Eyes, control: &Control) -> Result<Option<Aim>> {
     const PLAIN: &str = " plain";
     let kept = job.files.block_noise();
     let read = std::fs::read_to_string(&kept).unwrap_or_default();
@@ -275,7 +279,7 @@ fn aim(job: &Job, eyes: &mut Eyes, control: &Control) -> Result<Option<Aim>> {
             denoised: job.recipe.denoise && !plain,
         }));
     }
-    let Ok(aim) = aim::limit(job.recipe, eyes, (&denoise::way(), true), control) else {
+    let Ok(aim) = look.aim(job.recipe, eyes, &denoise::way(), control) else {
         return Ok(None);
     };
     if let Some(percent) = aim.percent {

@@ -5,6 +5,7 @@ use super::aim;
 use super::denoise::{self, Remaining, Way, denoised, still_noisy, written, written_better};
 use super::eyes::{self, Eyes};
 use super::filing::{Filing, Output};
+use super::look::Look;
 use super::recipe::Recipe;
 use dome_files::atomic::Over;
 use dome_files::error::Result as Filed;
@@ -22,6 +23,8 @@ pub trait Watcher {
     fn control(&self) -> &Control;
     /// Does a look before the render.
     fn looks(&self, look: &mut dyn FnMut());
+    /// What is looked at before the render was taken from a file.
+    fn looked_before(&self, _file: &Path) {}
     /// Denoising takes the rest: it is rendered to this noise, percent.
     fn aims_at(&self, percent: f32);
     /// Strips are to be rendered, of the rows from one to another.
@@ -43,6 +46,8 @@ pub struct Shot {
     may_stay_noisy: bool,
     /// Whether it is, once that is known.
     stays_noisy: bool,
+    /// Where what is looked at first is kept, for other parts of it.
+    look: Option<PathBuf>,
 }
 
 /// A picture that was made.
@@ -87,12 +92,41 @@ impl Shot {
             out,
             may_stay_noisy: true,
             stays_noisy: false,
+            look: None,
         })
     }
 
     /// Is one of several that follow each other: they are denoised alike.
     pub fn is_one_of_many(&mut self) {
         self.may_stay_noisy = false;
+    }
+
+    /// Keeps in a file what is looked at before it is rendered, or takes it from there.
+    pub fn looks_once(&mut self, file: PathBuf) {
+        self.look = Some(file);
+    }
+
+    /// What is known of it before it is looked at.
+    fn known(&self) -> Result<Look> {
+        match &self.look {
+            Some(file) => Look::kept_in(file, self.description.fingerprint(), self.may_stay_noisy),
+            None => Ok(Look::none(self.may_stay_noisy)),
+        }
+    }
+
+    /// Only looks, and keeps that.
+    pub fn look(&self, (scene, light): (&Scene, &Illumination), control: &Control) -> Result<()> {
+        let mut look = self.known()?;
+        let recipe = &self.recipe;
+        let both = eyes::of(recipe);
+        let stopped = |e: Stopped| FileError::Request(e.to_string());
+        control.expect_looks(look.to_come(recipe));
+        let learned = look.learned(recipe, (scene, light), &both, control);
+        let learned = learned.map_err(stopped)?;
+        let mut eyes = Eyes::new(recipe, scene, light, &both, &learned);
+        let aim = look.aim(recipe, &mut eyes, &denoise::way(), control);
+        control.expect_looks(0);
+        Ok(look.keep(&learned, &aim.map_err(stopped)?)?)
     }
 
     /// What determines it.
@@ -247,16 +281,21 @@ impl Shot {
         let both = eyes::of(&recipe);
         let control = watcher.control();
         let stopped = || FileError::Request(Stopped.to_string());
-        control.expect_looks(eyes::looks(&recipe));
+        let mut look = self.known()?;
+        control.expect_looks(look.to_come(&recipe));
         let learned = looked(watcher, || {
-            eyes::learn(&recipe, scene, light, &both, control)
+            look.learned(&recipe, (scene, light), &both, control)
         });
         let learned = learned.map_err(|_| stopped())?;
         let mut eyes = Eyes::new(&recipe, scene, light, &both, &learned);
-        let way = (&denoise::way(), self.may_stay_noisy);
-        let aim = looked(watcher, || aim::limit(&recipe, &mut eyes, way, control));
+        let way = denoise::way();
+        let aim = looked(watcher, || look.aim(&recipe, &mut eyes, &way, control));
         control.expect_looks(0);
         let aim = aim.map_err(|_| stopped())?;
+        look.keep(&learned, &aim)?;
+        if let Some(file) = look.taken_from() {
+            watcher.looked_before(file);
+        }
         let limit = aim.percent;
         self.stays_noisy = recipe.denoise && !aim.denoised;
         let raw = limit.filter(|_| aim.denoised);

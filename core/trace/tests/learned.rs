@@ -275,6 +275,51 @@ fn learning_is_the_same_however_it_is_spread() {
     assert_eq!(one, made(3, 8));
 }
 
+/// What was learned goes through bytes to the same picture, to the bit; bytes of which a part is missing or changed are refused or read,
+/// and never break anything.
+#[test]
+fn what_was_learned_can_be_kept() {
+    let s = room(DMat4::IDENTITY);
+    let light = Illumination::plain(&s, s.sky.clone());
+    let eye = eye();
+    let size = PanoramaSize::from_width(64).unwrap();
+    let render = Render::new(&s, &light, &eye, size, Quality::Samples(8), 5);
+    let learned = Learned::look_by(&render, 1 << 15, &Control::default()).unwrap();
+    let made = |learned: Option<&Learned>| -> Vec<u32> {
+        let render = Render {
+            learned,
+            ..Render::new(&s, &light, &eye, size, Quality::Samples(8), 5)
+        };
+        let strip = render.strip(8, 16, &Control::default()).unwrap();
+        strip.beauty.samples.iter().map(|v| v.to_bits()).collect()
+    };
+    let bytes = learned.to_bytes();
+    let again = Learned::from_bytes(&bytes, &light).unwrap();
+    assert_eq!(again.cells(), learned.cells());
+    assert!(again.cells() > 100);
+    assert_eq!(made(Some(&again)), made(Some(&learned)));
+    assert_ne!(made(None), made(Some(&learned)), "it is used");
+    for end in (0..bytes.len()).step_by(bytes.len() / 40) {
+        assert!(Learned::from_bytes(&bytes[..end], &light).is_none());
+    }
+    // Another light has no such lamps.
+    let dark = scene_at(
+        &[block([-50.0, -1.0, -50.0], [50.0, 0.0, 50.0], 0)],
+        vec![matt(0.5)],
+        s.sky.clone(),
+        DMat4::IDENTITY,
+    );
+    let other = Illumination::plain(&dark, s.sky.clone());
+    assert!(Learned::from_bytes(&bytes, &other).is_none());
+    for at in (0..bytes.len()).step_by(bytes.len() / 12) {
+        let mut changed = bytes.clone();
+        changed[at] ^= 0x55;
+        if let Some(read) = Learned::from_bytes(&changed, &light) {
+            assert_eq!(made(Some(&read)).len(), made(None).len());
+        }
+    }
+}
+
 /// Small pictures are not kept waiting, stopped looks end, and dark scenes are looked at too.
 #[test]
 fn a_look_is_worth_its_time_or_not_taken() {

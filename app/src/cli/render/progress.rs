@@ -7,6 +7,7 @@ use dome_imaging::{LayeredStrip, NoiseSum};
 use dome_trace::{Control, Forecast, Render};
 use std::collections::BTreeSet;
 use std::io::{IsTerminal, Write};
+use std::path::Path;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -135,6 +136,10 @@ impl Watcher for Progress<'_> {
             progress_line("", true);
             eprint!("\r");
         }
+    }
+
+    fn looked_before(&self, file: &Path) {
+        eprintln!("What is looked at first is taken from {}.", file.display());
     }
 
     fn aims_at(&self, percent: f32) {

@@ -9,12 +9,13 @@ use crate::work::frame_orders::{make_some, studio};
 use crate::work::frame_plan::FramePlan;
 use crate::work::joining::joined;
 use crate::work::recipe::Recipe;
-use crate::work::shot::Watcher;
+use crate::work::shot::{Shot, Watcher};
+use crate::work::studio::Studio;
 use crate::work::{App, Result, WorkError};
 use dome_files::frame::{Found, look};
 use dome_files::{FileError, PictureFormat, atomic, inspect};
-use dome_trace::ENGINE;
 use dome_trace::render::STRIP_ROWS;
+use dome_trace::{Control, ENGINE};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 
@@ -89,7 +90,13 @@ fn copy(from: &Path, to: &Path) -> Result<()> {
 
 impl Bundle {
     /// Bundles an order.
-    pub fn make(app: &App, row: &OrderRow, root: &Path, cut: &Cut) -> Result<Self> {
+    pub fn make(
+        app: &App,
+        row: &OrderRow,
+        root: &Path,
+        cut: &Cut,
+        control: &Control,
+    ) -> Result<Self> {
         if root.join("bundle.json").exists() {
             return refuse(format!(
                 "{} holds a bundle already; name another folder.",
@@ -118,9 +125,44 @@ impl Bundle {
             chunks,
         };
         let json = serde_json::to_vec_pretty(&told).map_err(crate::store::StoreError::from)?;
+        let begun = Self {
+            root: std::path::absolute(root).map_err(FileError::io("Reading", root))?,
+            told,
+        };
+        begun.look_once(control)?;
         // Without this it is no bundle: a kill before leaves none.
         atomic::write_bytes(&root.join("bundle.json"), &json)?;
         Self::open(root)
+    }
+
+    /// What must be looked at before a still is rendered, for all its parts.
+    fn look_once(&self, control: &Control) -> Result<()> {
+        if !matches!(self.told.chunks.first(), Some(Chunk::Rows(..))) {
+            return Ok(());
+        }
+        let app = self.app()?;
+        let (studio, shot) = self.part_of_still(&app, &self.row(&app)?, 0)?;
+        shot.look(studio.seen(), control)
+    }
+
+    /// A chunk of a still, and what is seen in it.
+    fn part_of_still(&self, app: &App, row: &OrderRow, chunk: usize) -> Result<(Studio, Shot)> {
+        let rows = match self.told.chunks.get(chunk) {
+            Some(Chunk::Rows(from, to)) => Some((*from, *to)),
+            _ => None,
+        };
+        let filing = Filing {
+            rows,
+            ..Filing::default()
+        };
+        let recipe = Recipe::of_order(&row.spec)?;
+        let written = (filing, PictureFormat::Exr);
+        let studio = studio(app, row.project, &row.spec, &recipe, written)?;
+        let mut shot = studio.shot(recipe, self.part(chunk))?;
+        if rows.is_some() {
+            shot.looks_once(self.root.join("look"));
+        }
+        Ok((studio, shot))
     }
 
     /// Where what its tasks print is kept.
@@ -199,24 +241,10 @@ impl Bundle {
             .prefix("attempt-")
             .tempdir_in(self.root.join("work"))
             .map_err(FileError::io("Writing", &self.root))?;
-        let rows = match what {
-            Chunk::Frames(frames) => return make_some(&app, &row, frames, work.path(), watcher),
-            Chunk::Rows(from, to) => Some((*from, *to)),
-            Chunk::Whole => None,
-        };
-        let filing = Filing {
-            rows,
-            ..Filing::default()
-        };
-        let recipe = Recipe::of_order(&row.spec)?;
-        let studio = studio(
-            &app,
-            row.project,
-            &row.spec,
-            &recipe,
-            (filing, PictureFormat::Exr),
-        )?;
-        let mut shot = studio.shot(recipe, self.part(chunk))?;
+        if let Chunk::Frames(frames) = what {
+            return make_some(&app, &row, frames, work.path(), watcher);
+        }
+        let (studio, mut shot) = self.part_of_still(&app, &row, chunk)?;
         if look(&shot.files(), shot.description()) == Found::Whole {
             return Ok(Vec::new());
         }

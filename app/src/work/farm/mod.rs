@@ -119,7 +119,13 @@ pub(super) fn run(
     let root = farm.root(row)?;
     let bundle = match Bundle::open(&root) {
         Ok(bundle) => bundle,
-        Err(_) => Bundle::make(app, row, &root, &bundle::Cut::default())?,
+        Err(_) => {
+            let cut = bundle::Cut::default();
+            match Bundle::make(app, row, &root, &cut, &running.control) {
+                Err(_) if running.control.is_stopped() => return Ok(Some(Ended::Stopped)),
+                made => made?,
+            }
+        }
     };
     let sent = match bundle.sent() {
         Some(sent) if slurm::states(&sent)?.is_open() => sent,

@@ -26,9 +26,10 @@ pub(super) fn within(bin: usize, (a, b): (f32, f32)) -> Vec3 {
 }
 
 /// Directions chosen by learned shares.
-#[derive(Debug)]
+#[derive(Debug, serde::Serialize, serde::Deserialize)]
 pub(crate) struct Directions {
     /// Shares summed up, in 1/65535: small, since cells are looked up at random.
+    #[serde(with = "super::bytes::shares")]
     sums: [u16; BINS],
 }
 
@@ -52,6 +53,11 @@ impl Directions {
         Some(Self {
             sums: sums.map(|sum| (sum / whole * WHOLE).round() as u16),
         })
+    }
+
+    /// Whether they could have been learned.
+    pub(super) fn are_sound(&self) -> bool {
+        super::bytes::summed_up(&self.sums)
     }
 
     /// Probability per steradian of choosing a direction.

@@ -6,6 +6,7 @@
 //! the work is cut or spread, so that parts of a picture fit together to the bit. Sums are whole numbers, which are the same in any
 //! order.
 
+pub(crate) mod bytes;
 mod conclude;
 mod directions;
 mod gather;
@@ -46,6 +47,7 @@ pub struct Learned {
 }
 
 /// What one cell knows.
+#[derive(serde::Serialize, serde::Deserialize)]
 pub(crate) struct Cell {
     /// Paths that taught it.
     visits: u32,
@@ -55,6 +57,7 @@ pub(crate) struct Cell {
     rms: f32,
     bounces: f32,
     /// Its mean by colour.
+    #[serde(with = "bytes::vector")]
     colour: Vec3,
     /// Paths that go on from here where the eye sees it.
     pub(crate) branches: u8,

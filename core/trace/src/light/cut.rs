@@ -29,9 +29,10 @@ impl Cut {
 }
 
 /// The chances of the clusters for a place, summed up.
-#[derive(Debug)]
+#[derive(Debug, serde::Serialize, serde::Deserialize)]
 pub(crate) struct Chances {
     /// In 1/65535: small, since cells are looked up at random.
+    #[serde(with = "crate::learned::bytes::shares")]
     sums: [u16; CLUSTERS],
 }
 
@@ -50,6 +51,11 @@ impl Chances {
         Some(Self {
             sums: sums.map(|sum: f32| (sum / whole * WHOLE).round() as u16),
         })
+    }
+
+    /// Whether they could have been learned where there are so many clusters.
+    pub(crate) fn are_sound(&self, clusters: usize) -> bool {
+        crate::learned::bytes::summed_up(&self.sums) && self.below(clusters) == WHOLE
     }
 
     fn below(&self, cluster: usize) -> f32 {
