@@ -8,7 +8,6 @@ use crate::work::App;
 use crate::work::farm::bundle::{Bundle, Cut, set_aside};
 use crate::work::farm::slurm::{self, Sent, Wish};
 use clap::{Args, Subcommand};
-use dome_trace::Control;
 use serde_json::json;
 use std::path::{Path, PathBuf};
 
@@ -103,7 +102,7 @@ pub(super) fn bundle(args: &BundleArgs) -> Outcome {
         frames: args.frames,
         parts: args.parts,
     };
-    let bundle = Bundle::make(&app, &row, &args.output, &cut, &Control::default())?;
+    let bundle = Bundle::make(&app, &row, &args.output, &cut, &Progress::new(None))?;
     set_aside(&app.store, row.id, true)?;
     println!(
         "{}: order {} in {} chunks",

@@ -9,6 +9,7 @@ use super::Outcome;
 
 use crate::work::denoise;
 use crate::work::filing::{Filing, PASS_WORD, folder_of, told_in};
+use crate::work::look;
 use crate::work::recipe::Recipe;
 use crate::work::studio::Studio;
 use clap::Args;
@@ -163,6 +164,9 @@ impl RenderArgs {
             return refuse(
                 "Each frame is looked at by itself; leave --look out, or render one picture.",
             );
+        }
+        if let Some(file) = &self.look {
+            look::check(file)?;
         }
         match self.sequence.frames {
             Some(frames) => self.check_sequence(frames, format, rig.is_some())?,

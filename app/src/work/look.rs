@@ -11,6 +11,7 @@ use dome_files::{FileError, Fingerprint, atomic};
 use dome_optics::Eye;
 use dome_trace::{Control, Illumination, Learned, Scene, Stopped};
 use serde::{Deserialize, Serialize};
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
 /// The first bytes of the file; the number goes up when what follows is told otherwise.
@@ -49,35 +50,17 @@ impl Look {
         }
     }
 
-    /// With what a file tells of a picture; if it is not there yet or of another picture, everything is looked at and kept there. What is
-    /// no look at all stays, and is refused. `alone` says whether denoising may be left out.
-    pub fn kept_in(file: &Path, picture: Fingerprint, alone: bool) -> Result<Self> {
+    /// With what a file tells of a picture; where it tells nothing of it, everything is looked at and kept there. `alone` says whether
+    /// denoising may be left out.
+    pub fn kept_in(file: &Path, picture: Fingerprint, alone: bool) -> Self {
         let picture = picture.to_string();
-        let known = match std::fs::read(file) {
-            Ok(bytes) if bytes.is_empty() || bytes.starts_with(BEGIN) => read(&bytes),
-            Ok(_) => {
-                return Err(WorkError::Request(format!(
-                    "{} is no file of --look; name another one.",
-                    file.display()
-                )));
-            }
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => None,
-            Err(e) => return Err(FileError::io("Reading", file)(e).into()),
-        };
-        Ok(Self {
+        let known = std::fs::read(file).ok().and_then(|bytes| read(&bytes));
+        Self {
             file: Some(file.to_owned()),
             known: known.filter(|k| k.picture == picture && k.alone == alone),
             picture,
             alone,
-        })
-    }
-
-    /// The same for a file of ours: whatever lies there but a look is replaced.
-    pub fn ours(file: &Path, picture: Fingerprint) -> Result<Self> {
-        Self::kept_in(file, picture, true).or_else(|_| {
-            crate::folder::remove(file);
-            Self::kept_in(file, picture, true)
-        })
+        }
     }
 
     /// The file that all of it is taken from, if it is.
@@ -158,6 +141,22 @@ impl Look {
     }
 }
 
+/// Refuses a file that somebody named for a look and that is something else: it would be written over.
+pub fn check(file: &Path) -> Result<()> {
+    let mut begin = Vec::new();
+    let read =
+        std::fs::File::open(file).and_then(|f| f.take(BEGIN.len() as u64).read_to_end(&mut begin));
+    match read {
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(()),
+        Err(e) => Err(FileError::io("Reading", file)(e).into()),
+        Ok(_) if begin.is_empty() || begin == BEGIN => Ok(()),
+        Ok(_) => Err(WorkError::Request(format!(
+            "{} is no file of --look; name another one.",
+            file.display()
+        ))),
+    }
+}
+
 /// What whole bytes tell.
 fn read(bytes: &[u8]) -> Option<Kept> {
     let (sum, told) = bytes.strip_prefix(BEGIN)?.split_at_checked(SUM)?;
@@ -173,7 +172,7 @@ fn read(bytes: &[u8]) -> Option<Kept> {
 mod tests {
     use super::*;
 
-    /// A file tells one picture; of another, cut short or changed it is looked at anew, and what is no look stays.
+    /// A file tells one picture; of another, cut short or changed it tells nothing, and what is no look is refused.
     #[test]
     fn a_look_is_of_one_picture() {
         let folder = tempfile::tempdir().unwrap();
@@ -184,32 +183,30 @@ mod tests {
             denoised: true,
         };
         let known = |picture, alone| {
-            let look = Look::kept_in(&file, picture, alone).unwrap();
+            let look = Look::kept_in(&file, picture, alone);
             (look.known).map(|k| (k.percent, k.denoised))
         };
         assert_eq!(known(one, true), None);
-        let look = Look::kept_in(&file, one, true).unwrap();
+        assert!(check(&file).is_ok(), "it is not there yet");
+        let look = Look::kept_in(&file, one, true);
         look.keep(&[None], &aim).unwrap();
+        assert!(check(&file).is_ok());
         assert_eq!(known(one, true), Some((Some(17.5), true)));
         assert_eq!(known(other, true), None);
         assert_eq!(known(one, false), None);
         let whole = std::fs::read(&file).unwrap();
         for i in 0..whole.len() {
             std::fs::write(&file, &whole[..i]).unwrap();
-            if i == 0 || i >= BEGIN.len() {
-                assert_eq!(known(one, true), None, "cut at {i}");
-            }
+            assert_eq!(known(one, true), None, "cut at {i}");
+            assert_eq!(check(&file).is_ok(), i == 0 || i >= BEGIN.len());
             let mut changed = whole.clone();
             changed[i] ^= 1;
             std::fs::write(&file, &changed).unwrap();
-            match i < BEGIN.len() {
-                true => assert!(Look::kept_in(&file, one, true).is_err()),
-                false => assert_eq!(known(one, true), None, "changed at {i}"),
-            }
+            assert_eq!(known(one, true), None, "changed at {i}");
+            assert_eq!(check(&file).is_ok(), i >= BEGIN.len());
         }
         std::fs::write(&file, "my notes").unwrap();
-        let refused = Look::kept_in(&file, one, true).err().unwrap();
+        let refused = check(&file).unwrap_err();
         assert!(refused.to_string().contains("name another"), "{refused}");
-        assert_eq!(std::fs::read(&file).unwrap(), b"my notes");
     }
 }

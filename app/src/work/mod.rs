@@ -27,7 +27,7 @@ pub mod history;
 pub mod jobs;
 pub mod joining;
 pub mod large;
-mod look;
+pub mod look;
 mod masters;
 pub mod meanwhile;
 pub mod metering;

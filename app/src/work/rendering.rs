@@ -127,7 +127,7 @@ fn made(app: &Arc<App>, running: &Running, row: &OrderRow) -> Result<Ended> {
         return Ok(Ended::Done((!notes.is_empty()).then(|| notes.join(" "))));
     }
 
-    let mut look = Look::ours(&job.files.look(), job.picture)?;
+    let mut look = Look::kept_in(&job.files.look(), job.picture, true);
     running.control.expect_looks(look.to_come(&recipe));
     let both = eyes::of(&recipe);
     let Ok(learned) = look.learned(&recipe, (&scene, &light), &both, &running.control) else {

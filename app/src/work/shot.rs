@@ -107,24 +107,26 @@ impl Shot {
     }
 
     /// What is known of it before it is looked at.
-    fn known(&self) -> Result<Look> {
+    fn known(&self) -> Look {
         match &self.look {
             Some(file) => Look::kept_in(file, self.description.fingerprint(), self.may_stay_noisy),
-            None => Ok(Look::none(self.may_stay_noisy)),
+            None => Look::none(self.may_stay_noisy),
         }
     }
 
     /// Only looks, and keeps that.
-    pub fn look(&self, (scene, light): (&Scene, &Illumination), control: &Control) -> Result<()> {
-        let mut look = self.known()?;
-        let recipe = &self.recipe;
+    pub fn look(&self, seen: (&Scene, &Illumination), watcher: &dyn Watcher) -> Result<()> {
+        let mut look = self.known();
+        let (recipe, control) = (&self.recipe, watcher.control());
+        let (scene, light) = seen;
         let both = eyes::of(recipe);
         let stopped = |e: Stopped| FileError::Request(e.to_string());
         control.expect_looks(look.to_come(recipe));
-        let learned = look.learned(recipe, (scene, light), &both, control);
+        let learned = looked(watcher, || look.learned(recipe, seen, &both, control));
         let learned = learned.map_err(stopped)?;
         let mut eyes = Eyes::new(recipe, scene, light, &both, &learned);
-        let aim = look.aim(recipe, &mut eyes, &denoise::way(), control);
+        let way = denoise::way();
+        let aim = looked(watcher, || look.aim(recipe, &mut eyes, &way, control));
         control.expect_looks(0);
         Ok(look.keep(&learned, &aim.map_err(stopped)?)?)
     }
@@ -281,7 +283,7 @@ impl Shot {
         let both = eyes::of(&recipe);
         let control = watcher.control();
         let stopped = || FileError::Request(Stopped.to_string());
-        let mut look = self.known()?;
+        let mut look = self.known();
         control.expect_looks(look.to_come(&recipe));
         let learned = looked(watcher, || {
             look.learned(&recipe, (scene, light), &both, control)

@@ -1,4 +1,4 @@
-import { type QueryClient, type QueryKey, useQueryClient } from "@tanstack/react-query";
+import { type Query, type QueryClient, type QueryKey, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import type { Event } from "../generated/Event";
 import type { JobInfo } from "../generated/JobInfo";
@@ -82,6 +82,9 @@ export async function ended(job: JobInfo): Promise<JobInfo | null> {
   }
 }
 
+/** First questions after whose answers things are asked for once more. */
+const onceMore = new WeakSet<Query>();
+
 /**
  * Asks for things anew. What is asked for the first time and not answered yet is asked for once more after that: the query library would
  * wait for the answer under way and take it for the newest, though it may have been read before the change.
@@ -93,7 +96,13 @@ function askAgain(queries: QueryClient, queryKey: QueryKey = []): void {
   });
   void queries.invalidateQueries({ queryKey });
   for (const query of first) {
-    const once = () => queries.invalidateQueries({ queryKey: query.queryKey, exact: true });
+    // However much changes meanwhile.
+    if (onceMore.has(query)) continue;
+    onceMore.add(query);
+    const once = () => {
+      onceMore.delete(query);
+      return queries.invalidateQueries({ queryKey: query.queryKey, exact: true });
+    };
     query.fetch().then(once, once);
   }
 }

@@ -14,8 +14,8 @@ use crate::work::studio::Studio;
 use crate::work::{App, Result, WorkError};
 use dome_files::frame::{Found, look};
 use dome_files::{FileError, PictureFormat, atomic, inspect};
+use dome_trace::ENGINE;
 use dome_trace::render::STRIP_ROWS;
-use dome_trace::{Control, ENGINE};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 
@@ -89,13 +89,13 @@ fn copy(from: &Path, to: &Path) -> Result<()> {
 }
 
 impl Bundle {
-    /// Bundles an order.
+    /// Bundles an order; `watcher` sees what is looked at for all its parts.
     pub fn make(
         app: &App,
         row: &OrderRow,
         root: &Path,
         cut: &Cut,
-        control: &Control,
+        watcher: &dyn Watcher,
     ) -> Result<Self> {
         if root.join("bundle.json").exists() {
             return refuse(format!(
@@ -129,20 +129,20 @@ impl Bundle {
             root: std::path::absolute(root).map_err(FileError::io("Reading", root))?,
             told,
         };
-        begun.look_once(control)?;
+        begun.look_once(watcher)?;
         // Without this it is no bundle: a kill before leaves none.
         atomic::write_bytes(&root.join("bundle.json"), &json)?;
         Self::open(root)
     }
 
     /// What must be looked at before a still is rendered, for all its parts.
-    fn look_once(&self, control: &Control) -> Result<()> {
+    fn look_once(&self, watcher: &dyn Watcher) -> Result<()> {
         if !matches!(self.told.chunks.first(), Some(Chunk::Rows(..))) {
             return Ok(());
         }
         let app = self.app()?;
         let (studio, shot) = self.part_of_still(&app, &self.row(&app)?, 0)?;
-        shot.look(studio.seen(), control)
+        shot.look(studio.seen(), watcher)
     }
 
     /// A chunk of a still, and what is seen in it.

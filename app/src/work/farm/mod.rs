@@ -121,7 +121,7 @@ pub(super) fn run(
         Ok(bundle) => bundle,
         Err(_) => {
             let cut = bundle::Cut::default();
-            match Bundle::make(app, row, &root, &cut, &running.control) {
+            match Bundle::make(app, row, &root, &cut, &Here(running)) {
                 Err(_) if running.control.is_stopped() => return Ok(Some(Ended::Stopped)),
                 made => made?,
             }
