@@ -28,7 +28,10 @@ pub fn learn(
     control: &Control,
 ) -> Result<Vec<Option<Learned>>, Stopped> {
     (recipe.sides().iter().zip(eyes))
-        .map(|(side, eye)| Learned::look(&recipe.render(scene, light, &**eye, *side), control))
+        .map(|(side, eye)| {
+            let render = recipe.render(scene, light, &**eye, *side);
+            Learned::look(&render, recipe.denoise, control)
+        })
         .collect()
 }
 
@@ -73,7 +76,7 @@ impl<'a> Eyes<'a> {
         let width = self.first().size.width();
         let looked = match &self.survey {
             Some(survey) => Ok(Forecast::of(survey, width, places)),
-            None => Survey::look(self.deciding(), control)
+            None => Survey::look_for_time(self.deciding(), control)
                 .map(|survey| Forecast::of(&survey, width, places)),
         };
         looked

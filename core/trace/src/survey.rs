@@ -13,6 +13,9 @@ const PLACES: (u32, u32) = (16, 192);
 const SHARE: f64 = 0.02;
 /// Most samples of a look whatever the picture takes: the first strip is waited for, and a fifth is near enough.
 const MOST: f64 = 4e5;
+/// How well a forecast tells the whole time before it is told, as a share of it, and the fewest places that can say how well.
+const TOLD: f64 = 0.2;
+const TELLING: u32 = 2 * PLACES.0;
 /// Samples of a place that tell how long one takes, where their number is set.
 const TIMED: u32 = 8;
 /// Blocks of one place: one, and its neighbours, which it goes on with.
@@ -110,6 +113,21 @@ impl Survey {
     /// Looks at a picture: the same for every part of it, but for the time. `percent` is the noise that the whole is to have; of a quality
     /// that asks for none only the time is looked at.
     pub fn look(render: &Render, control: &Control) -> Result<Self, Stopped> {
+        Self::look_until(render, |_| false, control)
+    }
+
+    /// A look that ends as soon as the time that the whole will take is known to a fifth (one standard error of the mean of its places).
+    pub fn look_for_time(render: &Render, control: &Control) -> Result<Self, Stopped> {
+        let known =
+            |survey: &Self| survey.spots.len() >= TELLING as usize && survey.error() <= TOLD;
+        Self::look_until(render, known, control)
+    }
+
+    fn look_until(
+        render: &Render,
+        known: impl Fn(&Self) -> bool,
+        control: &Control,
+    ) -> Result<Self, Stopped> {
         let shooter = render.shooter();
         let (w, h) = (render.size.width(), render.size.height());
         let mut survey = Self {
@@ -138,6 +156,9 @@ impl Survey {
             taken += spots.iter().map(|s| s.shot as f64).sum::<f64>();
             // Sets of places are even by themselves: a larger one takes the place of a smaller one.
             survey.spots = spots;
+            if known(&survey) {
+                break;
+            }
             let may = (survey.samples() * SHARE).min(MOST);
             let next = (count * 2).min(PLACES.1);
             if next == count || taken * (1.0 + f64::from(next) / f64::from(count)) > may {
@@ -220,6 +241,15 @@ impl Survey {
         });
         let (samples, seconds) = each.fold((0.0, 0.0), |sum, one| (sum.0 + one.0, sum.1 + one.1));
         (samples / count, seconds / count)
+    }
+
+    /// Standard error of the time that the whole takes, as a share of it, by how far its places lie apart.
+    fn error(&self) -> f64 {
+        let count = self.spots.len().max(2) as f64;
+        let times = || (self.spots.iter()).map(|s| f64::from(self.samples_at(s)) * s.seconds());
+        let mean = times().sum::<f64>() / count;
+        let scatter = times().map(|t| (t - mean).powi(2)).sum::<f64>() / (count - 1.0);
+        (scatter / count).sqrt() / mean.max(f64::MIN_POSITIVE)
     }
 
     /// The same with blocks that end at another noise.

@@ -331,7 +331,22 @@ fn a_look_is_worth_its_time_or_not_taken() {
         Render::new(&s, &light, &eye, size, Quality::Samples(samples), 5)
     };
     let control = Control::default();
-    assert!(Learned::look(&at(512, 16), &control).unwrap().is_none());
+    assert!(
+        Learned::look(&at(512, 16), false, &control)
+            .unwrap()
+            .is_none()
+    );
+    // A small picture that ends at a noise takes few samples where it is denoised.
+    let noise = Quality::Noise {
+        percent: 4.0,
+        most: 1024,
+    };
+    let small = Render {
+        quality: noise,
+        ..at(256, 1)
+    };
+    assert!(Learned::look(&small, true, &control).unwrap().is_none());
+    assert!(Learned::look(&small, false, &control).unwrap().is_some());
     // In a room it pays, on an open plain under the sky it does not.
     let learned = Learned::look_by(&at(64, 16), 1 << 14, &control).unwrap();
     assert!(learned.pays());
@@ -343,7 +358,7 @@ fn a_look_is_worth_its_time_or_not_taken() {
     let learned = Learned::look_by(&render, 1 << 14, &control).unwrap();
     assert!(learned.cells() > 10 && !learned.pays());
     control.stop();
-    assert!(Learned::look(&at(4096, 64), &control).is_err());
+    assert!(Learned::look(&at(4096, 64), false, &control).is_err());
     let dark = Illumination::plain(&s, Sky::Plain { colour: [0.0; 3] });
     let nothing = scene_at(
         &[block([-1.0; 3], [1.0; 3], 0)],

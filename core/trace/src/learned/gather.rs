@@ -11,8 +11,9 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 /// Samples of a whole picture from which a look pays.
 const WORTH: u64 = 1 << 23;
-/// Samples that a picture usually has.
-const USUAL_SAMPLES: u64 = 64;
+/// Samples that a picture usually has, and one that ends at a noise without being denoised.
+const USUAL_SAMPLES: u32 = 64;
+const PLAIN_SAMPLES: u32 = 256;
 /// Paths of a look: a share of the picture's, within limits.
 const SHARE: u64 = 64;
 const LEAST: u64 = 1 << 17;
@@ -32,13 +33,21 @@ const ASKING: f32 = 1.25;
 const OTHER: u32 = 0x1ea2_4ed0;
 
 impl Learned {
-    /// Looks at a render's light, if that pays for a picture of its size and quality. It is the same for every part of a picture.
-    pub fn look(render: &Render, control: &Control) -> Result<Option<Self>, Stopped> {
+    /// Looks at a render's light, if that pays for a picture of its size and quality, `denoised` or not: where a noise is asked for that tells how
+    /// many samples a pixel will usually take. It is the same for every part of a picture.
+    pub fn look(
+        render: &Render,
+        denoised: bool,
+        control: &Control,
+    ) -> Result<Option<Self>, Stopped> {
         let pixels = u64::from(render.size.width()) * u64::from(render.size.height());
         let most = match render.quality {
             Quality::Samples(n) => n,
-            // It may end much sooner.
-            Quality::Noise { most, .. } => most.min(256),
+            Quality::Noise { most, .. } => most.min(if denoised {
+                USUAL_SAMPLES
+            } else {
+                PLAIN_SAMPLES
+            }),
         };
         let whole = pixels * u64::from(most);
         if whole < WORTH {
@@ -67,7 +76,7 @@ impl Learned {
     /// Memory that a look takes at most for a picture of so many pixels, bytes: counted where usual numbers of samples would
     /// make it pay.
     pub fn bytes_for(pixels: u64) -> u64 {
-        if pixels * USUAL_SAMPLES < WORTH {
+        if pixels * u64::from(USUAL_SAMPLES) < WORTH {
             0
         } else {
             MOST_BYTES
