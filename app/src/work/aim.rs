@@ -22,6 +22,9 @@ const FIRST: f32 = 6.0;
 const MOST: f32 = 48.0;
 /// Share of a picture's pixels that the patches are.
 const SHARE: u64 = 160;
+/// Fewest patches, and the share of its pixels from which on they are smaller.
+const LEAST: u64 = 6;
+const MOST_SHARE: u64 = 25;
 /// Side of a patch, pixels: many small ones see more of the picture than few large ones, for the same work.
 const SIDE: u32 = 32;
 /// The power by which what is left follows the noise, and how much noisier a picture may be than what is to be left of it, ln: usual ones,
@@ -100,8 +103,8 @@ fn raw_noise(
     let render = eyes.deciding();
     let size = recipe.size;
     let pixels = u64::from(size.width()) * u64::from(size.height());
-    let count = (pixels / SHARE / u64::from(SIDE * SIDE)).clamp(6, 24) as u32;
-    let patches = render.patches(count, SIDE);
+    let (count, side) = patches(pixels);
+    let patches = render.patches(count, side);
     let first = (FIRST * percent).min(MOST).max(percent);
     let made = recipe.strip_passes();
     // The second quality goes on with the samples of the first.
@@ -157,6 +160,18 @@ fn raw_noise(
     let found = look();
     control.look(0);
     Ok(Some(rounded(found?).max(percent)))
+}
+
+/// How many patches of how many rows are looked at in a picture of so many pixels. Those of a small one are smaller and fewer: the second noise
+/// takes two to three times the samples that the picture takes, and all of it at most a tenth.
+fn patches(pixels: u64) -> (u32, u32) {
+    let whole = u64::from(SIDE * SIDE);
+    if pixels >= LEAST * whole * MOST_SHARE {
+        return ((pixels / SHARE / whole).clamp(LEAST, 24) as u32, SIDE);
+    }
+    // Patches are whole blocks of columns: half as large.
+    let count = (2 * pixels / MOST_SHARE / whole).clamp(LEAST / 2, LEAST);
+    (count as u32, SIDE / 2)
 }
 
 /// What was left of a noise.
@@ -296,6 +311,24 @@ mod tests {
         println!("{least} to {most} %");
         assert!(most / least < 1.75, "{least} to {most}");
         assert!(least > 13.0 && most <= 24.0, "{least} to {most}");
+    }
+
+    /// Patches are at most a twenty-fifth of any picture that takes more than seconds.
+    #[test]
+    fn patches_are_little_of_a_picture() {
+        for (width, expected) in [
+            (8192u64, (24, 32)),
+            (2048, (12, 32)),
+            (1024, (6, 32)),
+            (512, (6, 16)),
+            (384, (5, 16)),
+            (256, (3, 16)),
+        ] {
+            let pixels = width * width / 2;
+            assert_eq!(patches(pixels), expected, "{width} px");
+            let looked = u64::from(expected.0) * 32 * u64::from(expected.1);
+            assert!(looked * 20 <= pixels, "{width} px");
+        }
     }
 
     /// The error of a sum over patches is that of independent numbers, and one look that is surely good enough is told from one
