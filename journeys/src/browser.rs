@@ -1,13 +1,15 @@
 //! Headless Chromium through ChromeDriver, from Debian's packages.
 
-use fantoccini::wd::Capabilities;
+use fantoccini::wd::{Capabilities, WebDriverCompatibleCommand};
 use fantoccini::{Client, ClientBuilder, Locator};
+use http::Method;
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
 use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
+use url::{ParseError, Url};
 
 /// What runs a test in a browser.
 pub fn runtime() -> tokio::runtime::Runtime {
@@ -34,6 +36,30 @@ impl Drop for Driver {
             .args(["-KILL", "--", &format!("-{}", self.0.id())])
             .status();
         let _ = self.0.wait();
+    }
+}
+
+/// Gives the page in the window at hand a size (Chrome DevTools Protocol, `Emulation.setDeviceMetricsOverride`, which ChromeDriver passes on).
+#[derive(Debug)]
+struct PageSize {
+    width: u32,
+    height: u32,
+}
+
+impl WebDriverCompatibleCommand for PageSize {
+    fn endpoint(&self, base: &Url, session: Option<&str>) -> Result<Url, ParseError> {
+        base.join(&format!(
+            "session/{}/goog/cdp/execute",
+            session.unwrap_or_default()
+        ))
+    }
+
+    fn method_and_body(&self, _: &Url) -> (Method, Option<String>) {
+        let body = json!({
+            "cmd": "Emulation.setDeviceMetricsOverride",
+            "params": {"width": self.width, "height": self.height, "deviceScaleFactor": 1, "mobile": false},
+        });
+        (Method::POST, Some(body.to_string()))
     }
 }
 
@@ -103,32 +129,13 @@ impl Browser {
         browser
     }
 
-    /// Exactly so many pixels of page: the window is larger by its own frame. A busy browser takes its time for a new size, so what is
-    /// missing is asked for until nothing is.
+    /// Exactly so many pixels of page, whatever the window's own frame takes. The page itself is given its size: a window comes to one in
+    /// steps on a busy machine, and passes through the right one on its way to another.
     pub async fn resize(&self, width: u32, height: u32) {
-        let start = Instant::now();
-        let wanted = [i64::from(width), i64::from(height)];
-        let mut window = wanted;
-        loop {
-            let [w, h] = window.map(|side| side.max(1) as u32);
-            self.client.set_window_size(w, h).await.unwrap();
-            let mut inner = wanted;
-            for _ in 0..10 {
-                let found = self.script("return [innerWidth, innerHeight];").await;
-                inner = [0, 1].map(|i| found[i].as_i64().unwrap());
-                if inner == wanted {
-                    return;
-                }
-                std::thread::sleep(Duration::from_millis(50));
-            }
-            assert!(
-                start.elapsed() < crate::support::patience(),
-                "the page stays {inner:?} px, {wanted:?} are wanted"
-            );
-            for i in 0..2 {
-                window[i] += wanted[i] - inner[i];
-            }
-        }
+        let size = PageSize { width, height };
+        self.client.issue_cmd(size).await.unwrap();
+        let right = format!("return innerWidth === {width} && innerHeight === {height};");
+        self.until("the size of the page", &right).await;
     }
 
     /// Waits until the page has been drawn again, after whatever follows its size.

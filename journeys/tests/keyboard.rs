@@ -240,7 +240,6 @@ fn later_stages_fit_every_usual_window() {
             b.find(shows).await;
             for (width, height) in [(1280, 800), (1440, 900), (1920, 1080), (2560, 1440), (1024, 768)] {
                 b.resize(width, height).await;
-                b.until("the window", &format!("return innerWidth === {width} && innerHeight === {height};")).await;
                 b.settled().await;
                 let found = b
                     .script(&format!(
