@@ -1,9 +1,12 @@
 //! Patches of a picture, as they will be in the whole: to learn from a little of it what the rest will be like.
 
-use crate::pixel::PixelSums;
-use crate::render::{BLOCK, Control, Quality, Render, Stopped, go_on};
+use crate::pixel::{PixelSums, Shooter};
+use crate::render::{
+    BLOCK, Control, Quality, Render, Stopped, block_noise, next_counts, shoot_block,
+};
 use dome_imaging::LayeredStrip;
 use dome_optics::Projection;
+use rayon::prelude::*;
 
 /// A patch of whole blocks within some rows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -76,7 +79,8 @@ impl Render<'_> {
     }
 
     /// The same, going on with the samples that a patch has already: it is then as it would be if it had been rendered in the better
-    /// quality alone, but for where blocks stop.
+    /// quality alone, but for where blocks stop. In a whole row a noisy block takes those beside it along; here rows some way off stand
+    /// for them, or the patch would be noisier than the picture.
     pub fn patch_on(
         &self,
         patch: Patch,
@@ -90,26 +94,89 @@ impl Render<'_> {
             ..*self
         };
         let shooter = render.shooter();
-        let first = patch.left as usize / BLOCK;
-        let blocks = first..first + (patch.width as usize).div_ceil(BLOCK);
-        let own = patch.left as usize..(patch.left + patch.width) as usize;
         sums.lines.resize_with(patch.rows as usize, || {
-            vec![PixelSums::default(); own.len()]
+            vec![PixelSums::default(); patch.width as usize]
         });
-        let mut lines: Vec<Vec<PixelSums>> = (sums.lines.iter())
-            .map(|known| {
-                let mut line = vec![PixelSums::default(); self.size.width() as usize];
-                line[own.clone()].copy_from_slice(known);
-                line
-            })
-            .collect();
-        go_on(&render, &shooter, patch.top, &mut lines, &blocks, control)?;
-        for (known, line) in sums.lines.iter_mut().zip(&lines) {
-            known.copy_from_slice(&line[own.clone()]);
-        }
+        go_on(patch, sums, (&shooter, quality), control)?;
         let rows = (patch.top, patch.rows);
         let mut strip = render.laid(&shooter, patch.left, rows, sums.lines.clone());
         strip.beauty.top = 0;
         Ok(strip)
+    }
+}
+
+/// Goes on with a patch until its quality is reached.
+fn go_on(
+    patch: Patch,
+    sums: &mut PatchSums,
+    (shooter, quality): (&Shooter, Quality),
+    control: &Control,
+) -> Result<(), Stopped> {
+    let mut blocks: Vec<((u32, u32), &mut [PixelSums])> = Vec::new();
+    for (row, line) in (patch.top..).zip(&mut sums.lines) {
+        let columns = (patch.left..).step_by(BLOCK);
+        let line = columns.zip(line.chunks_mut(BLOCK));
+        blocks.extend(line.map(|(column, block)| ((column, row), block)));
+    }
+    // Blocks whose places follow each other in this order are neighbours.
+    let step = far_step(blocks.len());
+    let ring: Vec<usize> = (0..blocks.len()).map(|i| i * step % blocks.len()).collect();
+    let mut done: Vec<u32> = blocks.iter().map(|block| block.1[0].samples).collect();
+    let mut wanted: Vec<u32> = done.iter().map(|n| quality.first().max(*n)).collect();
+    loop {
+        let counts = done.par_iter().zip(&wanted);
+        (blocks.par_iter_mut().zip(counts)).for_each(|((at, block), (done, wanted))| {
+            if wanted > done {
+                shoot_block(shooter, *at, *done..*wanted, block, control);
+            }
+        });
+        if control.is_stopped() {
+            return Err(Stopped);
+        }
+        done.clone_from(&wanted);
+        let Quality::Noise { percent, most } = quality else {
+            return Ok(());
+        };
+        let noise: Vec<f32> = ring.iter().map(|i| block_noise(blocks[*i].1)).collect();
+        let have: Vec<u32> = ring.iter().map(|i| done[*i]).collect();
+        let next = next_counts(&noise, &have, percent, most);
+        for (i, next) in ring.iter().zip(next) {
+            wanted[*i] = next;
+        }
+        if wanted == done {
+            return Ok(());
+        }
+    }
+}
+
+/// A step by which all of so many are met once, each about a third of them from the one before.
+fn far_step(count: usize) -> usize {
+    let common = |mut a: usize, mut b: usize| {
+        while b > 0 {
+            (a, b) = (b, a % b);
+        }
+        a
+    };
+    (count / 3..count)
+        .find(|step| common(*step, count) == 1)
+        .unwrap_or(1)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::far_step;
+
+    #[test]
+    fn a_far_step_meets_all() {
+        for count in 1..200 {
+            let step = far_step(count);
+            let mut met: Vec<usize> = (0..count).map(|i| i * step % count).collect();
+            met.sort_unstable();
+            assert!(met.iter().enumerate().all(|(i, met)| i == *met), "{count}");
+            assert!(
+                count < 7 || (count / 4..=count * 3 / 4).contains(&step),
+                "{count}: {step}"
+            );
+        }
     }
 }

@@ -54,6 +54,14 @@ impl Quality {
             Self::Noise { most, .. } => most,
         }
     }
+
+    /// How many samples a pixel takes before it is asked whether they are enough.
+    pub(crate) fn first(self) -> u32 {
+        match self {
+            Self::Samples(n) => n,
+            Self::Noise { most, .. } => FIRST_LOOK.min(most),
+        }
+    }
 }
 
 /// The render was told to stop.
@@ -390,7 +398,7 @@ fn lines_of<const N: usize>(
             let from = (row - top) as usize * blocks;
             let least = least.get(from..from + blocks);
             let mut lines = std::array::from_fn(|_| empty_line(eyes[0].0));
-            line_of(eyes, &mut lines, row, &(0..blocks), least, control);
+            line_of(eyes, &mut lines, row, least, control);
             if !control.is_stopped() {
                 control.row_finished(row, &lines[0]);
             }
@@ -407,70 +415,49 @@ fn empty_line(render: &Render) -> Vec<PixelSums> {
     vec![PixelSums::default(); render.size.width() as usize]
 }
 
-/// Goes on with some blocks of rows of one eye, each with the samples that it has; other blocks get none.
-pub(crate) fn go_on(
-    render: &Render,
+/// Samples for a block of a row, unless it is stopped.
+pub(crate) fn shoot_block(
     shooter: &Shooter,
-    top: u32,
-    lines: &mut [Vec<PixelSums>],
-    blocks: &Range<usize>,
+    (column, row): (u32, u32),
+    samples: Range<u32>,
+    block: &mut [PixelSums],
     control: &Control,
-) -> Result<(), Stopped> {
-    let eyes = [(render, shooter)];
-    (top..).zip(lines).par_bridge().for_each(|(row, line)| {
-        let mut one = [std::mem::take(line)];
-        line_of(&eyes, &mut one, row, blocks, None, control);
-        [*line] = one;
-    });
-    match control.is_stopped() {
-        true => Err(Stopped),
-        false => Ok(()),
+) {
+    control.wait_while_held();
+    if control.is_stopped() {
+        return;
     }
+    let count = u64::from(samples.end - samples.start) * block.len() as u64;
+    for (column, sums) in (column..).zip(block) {
+        shooter.shoot((column, row), samples.clone(), sums);
+    }
+    control.samples.fetch_add(count, Ordering::Relaxed);
 }
 
-/// One row: samples for some blocks, then more for those that are still too noisy in any eye, or have fewer than the least.
+/// One row: samples for its blocks, then more for those that are still too noisy in any eye, or have fewer than the least.
 fn line_of<'a, const N: usize>(
     eyes: &[(&Render<'a>, impl Borrow<Shooter<'a>> + Sync); N],
     lines: &mut [Vec<PixelSums>; N],
     row: u32,
-    blocks: &Range<usize>,
     least: Option<&[u32]>,
     control: &Control,
 ) {
     let (width, quality) = (eyes[0].0.size.width() as usize, eyes[0].0.quality);
     let most = quality.most();
-    let first = match quality {
-        Quality::Samples(n) => n,
-        Quality::Noise { most, .. } => FIRST_LOOK.min(most),
-    };
+    let first = quality.first();
     let mut done: Vec<u32> = (lines[0].chunks(BLOCK))
         .map(|block| block[0].samples)
         .collect();
     debug_assert_eq!(done.len(), width.div_ceil(BLOCK));
-    let mut wanted: Vec<u32> = (done.iter().enumerate())
-        .map(|(i, done)| match blocks.contains(&i) {
-            true => first.max(*done),
-            false => *done,
-        })
-        .collect();
+    let mut wanted: Vec<u32> = done.iter().map(|done| first.max(*done)).collect();
     loop {
         for ((_, shooter), line) in eyes.iter().zip(lines.iter_mut()) {
             line.par_chunks_mut(BLOCK)
                 .enumerate()
                 .filter(|(i, _)| wanted[*i] > done[*i])
                 .for_each(|(i, block)| {
-                    control.wait_while_held();
-                    if control.is_stopped() {
-                        return;
-                    }
-                    for (k, sums) in block.iter_mut().enumerate() {
-                        let column = (i * BLOCK + k) as u32;
-                        shooter
-                            .borrow()
-                            .shoot((column, row), done[i]..wanted[i], sums);
-                    }
-                    let samples = u64::from(wanted[i] - done[i]) * block.len() as u64;
-                    control.samples.fetch_add(samples, Ordering::Relaxed);
+                    let at = ((i * BLOCK) as u32, row);
+                    shoot_block(shooter.borrow(), at, done[i]..wanted[i], block, control);
                 });
         }
         if control.is_stopped() {
@@ -489,13 +476,9 @@ fn line_of<'a, const N: usize>(
             })
             .collect();
         wanted = next_counts(&noise, &done, percent, most);
-        for i in 0..done.len() {
-            if !blocks.contains(&i) {
-                wanted[i] = done[i];
-            } else if let Some(least) = least {
-                // As many as the other eye took.
-                wanted[i] = wanted[i].max(least[i].min(most));
-            }
+        for (wanted, least) in wanted.iter_mut().zip(least.unwrap_or_default()) {
+            // As many as the other eye took.
+            *wanted = (*wanted).max((*least).min(most));
         }
         if wanted == done {
             break;

@@ -1,7 +1,7 @@
 //! What a render tells of itself before and beside the picture: patches of it, and its two halves.
 
 use dome_optics::{Equirect, MonoEye, Orientation, PanoramaSize};
-use dome_trace::patch::PatchSums;
+use dome_trace::patch::{Patch, PatchSums};
 use dome_trace::{
     Control, Illumination, ImportOptions, Pass, PassSet, Quality, Render, Scene, load,
 };
@@ -53,6 +53,43 @@ fn patches_are_pieces_of_the_whole() {
     }
 }
 
+/// In a row a noisy block takes those beside it along. A patch of one column of blocks has nothing beside it: its rows do the same for
+/// each other, and it is calmer than the same rows one by one.
+#[test]
+fn rows_of_a_patch_take_each_other_along() {
+    let (scene, light, eye) = terrace();
+    let size = PanoramaSize::from_width(256).unwrap();
+    let quality = Quality::Noise {
+        percent: 8.0,
+        most: 512,
+    };
+    let render = Render {
+        passes: PassSet::new([Pass::Noise]),
+        ..Render::new(&scene, &light, &eye, size, quality, 3)
+    };
+    let square = |patch: Patch| -> f64 {
+        let piece = render.patch(patch, quality, &Control::default()).unwrap();
+        let squares = piece.layers[0].iter().map(|n| f64::from(*n).powi(2));
+        squares.sum()
+    };
+    let (mut together, mut alone) = (0.0, 0.0);
+    for patch in render.patches(6, 17) {
+        together += square(patch);
+        let rows = patch.top..patch.top + patch.rows;
+        alone += (rows.map(|top| {
+            square(Patch {
+                top,
+                rows: 1,
+                ..patch
+            })
+        }))
+        .sum::<f64>();
+    }
+    let share = (together / alone).sqrt();
+    println!("{share} of the noise of rows by themselves");
+    assert!((0.5..0.97).contains(&share), "{share}");
+}
+
 /// A patch that goes on with the samples that it has is what it would have been at once; and the rows that are watched while a strip is
 /// made are those of the strip.
 #[test]
@@ -72,6 +109,18 @@ fn patches_go_on_and_rows_are_watched() {
     assert_eq!(then.beauty.samples, at_once.beauty.samples);
     assert_ne!(first.beauty.samples, then.beauty.samples);
     assert_eq!(control.count_rows(), 0, "nobody watches");
+    // A finer noise is gone on to as well.
+    let render = Render {
+        passes: PassSet::new([Pass::Noise]),
+        ..Render::new(&scene, &light, &eye, size, Quality::Samples(17), 3)
+    };
+    let mut sums = PatchSums::default();
+    let [first, then] = [12.0, 4.0].map(|percent| {
+        let quality = Quality::Noise { percent, most: 512 };
+        let piece = (render.patch_on(patch, &mut sums, quality, &control)).unwrap();
+        piece.layers[0].iter().sum::<f32>() / piece.layers[0].len() as f32
+    });
+    assert!(then < 0.9 * first, "{first} % then {then} %");
 
     control.watch_rows();
     let strip = render.strip(40, 3, &control).unwrap();

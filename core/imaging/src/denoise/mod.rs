@@ -64,6 +64,6 @@ pub struct Filtered {
     pub strip: LayeredStrip,
     /// Its picture as it was.
     pub before: Vec<f32>,
-    /// The picture a little nearer to either half ([`told::NUDGE`]), filtered alike; where the halves are known.
+    /// The picture nearer to either half (how far: [`told`]), filtered alike; where the halves are known.
     pub nudged: Option<[Vec<f32>; 2]>,
 }

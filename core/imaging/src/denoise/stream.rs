@@ -1,9 +1,10 @@
 //! Strips on their way through a filter: bands of whole rows, with what lies beyond their edges.
 
-use super::told::NUDGE;
+use super::told::{NUDGE, moved};
 use super::{Band, DenoiseFailed, Filter, Filtered, Guides};
 use crate::layers::LayeredStrip;
 use crate::strip::CHANNELS;
+use crate::transfer::luminance;
 use dome_optics::neighbourhood::Edges;
 use std::collections::VecDeque;
 
@@ -149,13 +150,19 @@ impl<I, F: Filter> Denoised<I, F> {
         };
         let whole = cut(self.filter.filter(&space, &space.colour, 1.0)?);
         // One after the other: each takes as much memory as the picture.
-        let nudge = |apart: &[f32], by: f32| {
-            let values = space.colour.iter().zip(apart);
-            let image: Vec<f32> = values.map(|(v, d)| (v + by * d).max(0.0)).collect();
-            Ok(cut(self.filter.filter(&space, &image, 1.0 + by * by)?))
+        let nudge = |apart: &[f32], half: usize| {
+            let pixels = space.colour.as_chunks::<CHANNELS>().0.iter();
+            let image: Vec<f32> = (pixels.zip(apart.as_chunks::<CHANNELS>().0))
+                .flat_map(|(v, d)| {
+                    let by = [1.0, -1.0][half] * moved(luminance(*v), luminance(*d))[half];
+                    std::array::from_fn::<_, CHANNELS, _>(|c| (v[c] + by * d[c]).max(0.0))
+                })
+                .collect();
+            let times = 1.0 + NUDGE * NUDGE;
+            Ok(cut(self.filter.filter(&space, &image, times)?))
         };
         let nudged = match &space.halves {
-            Some(apart) => Some((nudge(apart, NUDGE)?, nudge(apart, -NUDGE)?)),
+            Some(apart) => Some((nudge(apart, 0)?, nudge(apart, 1)?)),
             None => None,
         };
         let mut nudged = nudged.map(|(a, b)| a.into_iter().zip(b));
